@@ -1,0 +1,71 @@
+package envelope
+
+import (
+	"math"
+	"math/rand"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+)
+
+var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+func samples(every time.Duration, values ...float64) []domain.Sample {
+	out := make([]domain.Sample, len(values))
+	for i, v := range values {
+		out[i] = domain.Sample{At: t0.Add(time.Duration(i) * every), Value: v}
+	}
+	return out
+}
+
+func TestFoldKeepsThePeak(t *testing.T) {
+	// Minutes 0–4 and 5–9: (1+1+99+1+1)/5 = 20.6 and (2×5)/5 = 2.
+	steps := Fold(samples(time.Minute, 1, 1, 99, 1, 1, 2, 2, 2, 2, 2), t0, 5*time.Minute)
+	require.Len(t, steps, 2)
+	assert.Equal(t, domain.Step{At: t0, Count: 5, Min: 1, Avg: 20.6, Max: 99}, steps[0])
+	assert.Equal(t, domain.Step{At: t0.Add(5 * time.Minute), Count: 5, Min: 2, Avg: 2, Max: 2}, steps[1])
+}
+
+func TestFoldLeavesGaps(t *testing.T) {
+	in := append(samples(time.Minute, 1), domain.Sample{At: t0.Add(time.Hour), Value: 2})
+	steps := Fold(in, t0, 5*time.Minute)
+	require.Len(t, steps, 2)
+	assert.Equal(t, t0.Add(time.Hour), steps[1].At)
+	assert.Empty(t, Fold(nil, t0, time.Minute))
+}
+
+func TestFoldBeforeTheStart(t *testing.T) {
+	steps := Fold([]domain.Sample{{At: t0.Add(-time.Second), Value: 1}}, t0, time.Minute)
+	assert.Equal(t, t0.Add(-time.Minute), steps[0].At)
+}
+
+// Merging steps must give what folding the samples at once gives.
+func TestMergeEqualsFold(t *testing.T) {
+	rng := rand.New(rand.NewSource(3))
+	values := make([]float64, 500)
+	for i := range values {
+		values[i] = rng.NormFloat64() * 1e6
+	}
+	in := samples(7*time.Second, values...)
+	fine := Fold(in, t0, time.Minute)
+	want := Fold(in, t0, 10*time.Minute)
+	got := Merge(fine, t0, 10*time.Minute)
+	require.Len(t, got, len(want))
+	for i := range want {
+		assert.Equal(t, want[i].At, got[i].At)
+		assert.Equal(t, want[i].Count, got[i].Count)
+		assert.Equal(t, want[i].Min, got[i].Min)
+		assert.Equal(t, want[i].Max, got[i].Max)
+		assert.InDelta(t, want[i].Avg, got[i].Avg, math.Abs(want[i].Avg)*1e-9+1e-6)
+	}
+}
+
+func TestWidth(t *testing.T) {
+	assert.Equal(t, 2*time.Minute, Width(t0, t0.Add(24*time.Hour), 800, time.Minute), "108 s rounds up to 120")
+	assert.Equal(t, time.Minute, Width(t0, t0.Add(time.Minute), 800, time.Minute))
+	assert.Equal(t, time.Minute, Width(t0, t0, 800, time.Minute))
+}

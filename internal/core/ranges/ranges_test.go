@@ -1,0 +1,86 @@
+package ranges
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestParseCounts(t *testing.T) {
+	for text, want := range map[string]int64{
+		"192.0.2.7":                           1,
+		"192.0.2.0/24":                        256,
+		"192.0.2.9/24":                        256, // host bits are masked off
+		"192.0.2.1-192.0.2.9":                 9,
+		"192.0.2.0/25, 192.0.2.64/26":         128, // the second lies inside the first
+		"192.0.2.0-192.0.2.5\n192.0.2.6/32":   7,   // neighbours are joined
+		"198.51.100.1;192.0.2.1 198.51.100.1": 2,
+		"2001:db8::/120":                      256,
+		"2001:db8::1-2001:db8::f 192.0.2.1":   16,
+		"127.0.0.0/8":                         1 << 24,
+		"":                                    0,
+	} {
+		set, err := Parse(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, set.Len(), text)
+	}
+}
+
+func TestParseRefuses(t *testing.T) {
+	for text, reason := range map[string]string{
+		"192.0.2.9-192.0.2.1":          "ends before",
+		"192.0.2.256":                  "not an address",
+		"192.0.2.0/33":                 "not a network",
+		"192.0.2.1-2001:db8::1":        "both ends",
+		"192.0.2.1-":                   "not an address",
+		"0.0.0.0/7":                    "more than one sweep",
+		"2001:db8::/32":                "more than one sweep",
+		"fe80::1%eth0":                 "not an address",
+		"boathouse.example":            "not an address",
+		"127.0.0.0/8, 198.51.100.0/24": "more than one sweep",
+	} {
+		_, err := Parse(text)
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), reason, text)
+	}
+}
+
+func TestEachAndWithout(t *testing.T) {
+	set, _ := Parse("192.0.2.0/29 198.51.100.255-198.51.101.0")
+	except, _ := Parse("192.0.2.0/30, 10.0.0.0/24")
+	var got []string
+	set.Each(except, func(a netip.Addr) bool { got = append(got, a.String()); return len(got) < 5 })
+	assert.Equal(t, []string{"192.0.2.4", "192.0.2.5", "192.0.2.6", "192.0.2.7", "198.51.100.255"}, got)
+	assert.Equal(t, int64(6), set.Without(except), "8 + 2 − 4")
+	assert.True(t, set.Contains(netip.MustParseAddr("198.51.101.0")))
+	assert.False(t, set.Contains(netip.MustParseAddr("198.51.101.1")))
+}
+
+func TestEachEndsAtTheLastAddress(t *testing.T) {
+	set, _ := Parse("255.255.255.254/31")
+	n := 0
+	set.Each(nil, func(netip.Addr) bool { n++; return n < 10 })
+	assert.Equal(t, 2, n)
+}
+
+// Whatever is typed either fails with a reason or gives an ordered set
+// without overlap and of bounded size.
+func FuzzParse(f *testing.F) {
+	f.Add("192.0.2.0/24,2001:db8::1-2001:db8::9")
+	f.Fuzz(func(t *testing.T, text string) {
+		set, err := Parse(text)
+		if err != nil {
+			return
+		}
+		for i, r := range set {
+			if r.Last.Less(r.First) || i > 0 && !set[i-1].Last.Less(r.First) {
+				t.Fatalf("%v", set)
+			}
+		}
+		if set.Len() > MaxAddresses {
+			t.Fatal("too many")
+		}
+	})
+}

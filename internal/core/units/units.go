@@ -1,0 +1,116 @@
+// Package units writes values with their unit in the prefix that reads best.
+// Unit symbols are UCUM-like: %, bit/s, B, s, Cel, 1/s.
+package units
+
+import (
+	"math"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// narrow keeps a value and its unit on one line.
+const narrow = "\u00a0"
+
+var (
+	decimal = []string{"", "k", "M", "G", "T", "P"}
+	binary  = []string{"", "Ki", "Mi", "Gi", "Ti", "Pi"}
+)
+
+// Format writes a value with its unit: 9.6 Mbit/s, 3.2 GiB, 12 ms, 41 d 6 h.
+// Bits scale by 1000 and bytes by 1024, as the trade does.
+func Format(value float64, unit string) string {
+	if math.IsNaN(value) || math.IsInf(value, 0) {
+		return "–"
+	}
+	switch unit {
+	case "B", "B/s":
+		return scaled(value, unit, 1024, binary)
+	case "bit/s", "bit", "1/s":
+		return scaled(value, unit, 1000, decimal)
+	case "s":
+		return seconds(value)
+	case "Cel":
+		return Number(value) + narrow + "°C"
+	case "":
+		return Number(value)
+	}
+	return Number(value) + narrow + unit
+}
+
+// Number writes three significant digits without a trailing zero, and whole
+// numbers from 1000 on without an exponent.
+func Number(value float64) string {
+	switch abs := math.Abs(value); {
+	case abs == 0:
+		return "0"
+	case abs >= 100:
+		return strconv.FormatFloat(math.Round(value), 'f', 0, 64)
+	case abs >= 10:
+		return trim(strconv.FormatFloat(value, 'f', 1, 64))
+	case abs >= 0.01:
+		return trim(strconv.FormatFloat(value, 'f', 2, 64))
+	}
+	return strconv.FormatFloat(value, 'g', 2, 64)
+}
+
+func trim(digits string) string {
+	return strings.TrimSuffix(strings.TrimRight(digits, "0"), ".")
+}
+
+func scaled(value float64, unit string, base float64, prefixes []string) string {
+	i := 0
+	for math.Abs(value) >= base && i < len(prefixes)-1 {
+		value /= base
+		i++
+	}
+	return Number(value) + narrow + prefixes[i] + unit
+}
+
+func seconds(value float64) string {
+	switch abs := math.Abs(value); {
+	case abs == 0:
+		return "0" + narrow + "s"
+	case abs < 0.001:
+		return Number(value*1e6) + narrow + "µs"
+	case abs < 1:
+		return Number(value*1e3) + narrow + "ms"
+	case abs < 120:
+		return Number(value) + narrow + "s"
+	}
+	return Span(time.Duration(value * float64(time.Second)))
+}
+
+// Span writes a duration in its two largest units: 41 d 6 h, 22 min, 8 s.
+func Span(d time.Duration) string {
+	if d < 0 {
+		d = -d
+	}
+	d = d.Round(time.Second)
+	whole := []struct {
+		size time.Duration
+		name string
+	}{{24 * time.Hour, "d"}, {time.Hour, "h"}, {time.Minute, "min"}, {time.Second, "s"}}
+	for i, u := range whole {
+		n := d / u.size
+		if n == 0 && i < len(whole)-1 {
+			continue
+		}
+		text := strconv.FormatInt(int64(n), 10) + narrow + u.name
+		if i+1 < len(whole) && i < 2 {
+			if rest := (d % u.size) / whole[i+1].size; rest > 0 {
+				text += narrow + strconv.FormatInt(int64(rest), 10) + narrow + whole[i+1].name
+			}
+		}
+		return text
+	}
+	return "0" + narrow + "s"
+}
+
+// Base returns 1024 for byte units and 1000 for all others: the step between prefixes.
+func Base(unit string) int {
+	if unit == "B" || unit == "B/s" {
+		return 1024
+	}
+	return 1000
+}

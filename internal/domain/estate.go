@@ -1,0 +1,120 @@
+package domain
+
+import (
+	"net/netip"
+	"time"
+)
+
+// ID identifies a stored thing. Zero means not stored yet.
+type ID = int64
+
+// PlaceKind says what a node of the tree stands for.
+type PlaceKind string
+
+// The kinds of place.
+const (
+	Organisation PlaceKind = "organisation"
+	Site         PlaceKind = "site"
+	Group        PlaceKind = "group"
+)
+
+// Place is a node of the tree that devices belong to.
+type Place struct {
+	ID       ID        `json:"id"`
+	ParentID ID        `json:"parent_id"` // zero for a root
+	Name     string    `json:"name"`
+	Kind     PlaceKind `json:"kind"`
+	// GatewayID is the device through which everything in this place is
+	// reached; zero means that the place above decides.
+	GatewayID ID `json:"gateway_id"`
+}
+
+// Device is anything with an address that we watch.
+type Device struct {
+	ID           ID         `json:"id"`
+	PlaceID      ID         `json:"place_id"`
+	Name         string     `json:"name"`
+	Address      netip.Addr `json:"address"`
+	Port         int        `json:"port"`
+	Kind         string     `json:"kind"`
+	Vendor       string     `json:"vendor"`
+	Model        string     `json:"model"`
+	Description  string     `json:"description"`
+	ObjectID     string     `json:"object_id"`
+	CredentialID ID         `json:"credential_id"`
+	// ViaID overrides the place's gateway: the device that this one is reached through.
+	ViaID       ID        `json:"via_id"`
+	Paused      bool      `json:"paused"`
+	Health      Health    `json:"health"`
+	HealthSince time.Time `json:"health_since"`
+	HealthNote  string    `json:"health_note"`
+	BootedAt    time.Time `json:"booted_at"` // zero when not learnt yet
+	CreatedAt   time.Time `json:"created_at"`
+}
+
+// Part is something inside a device that comes in rows.
+type Part struct {
+	ID       ID        `json:"id"`
+	DeviceID ID        `json:"device_id"`
+	Kit      string    `json:"kit"`
+	Kind     string    `json:"kind"`  // interface, volume, …
+	Key      string    `json:"key"`   // identity that survives re-indexing
+	Index    string    `json:"index"` // row index in the device's table
+	Name     string    `json:"name"`
+	Note     string    `json:"note"`
+	Speed    float64   `json:"speed"` // bit/s, zero when not known
+	GoneAt   time.Time `json:"gone_at"`
+}
+
+// SeriesState says how collecting of a series goes.
+type SeriesState string
+
+// The states of a series.
+const (
+	SeriesWaiting SeriesState = "waiting" // for its first value
+	SeriesOK      SeriesState = "ok"
+	SeriesFailing SeriesState = "failing"
+)
+
+// Series is the stored values of one reading on one device or part.
+type Series struct {
+	ID       ID            `json:"id"`
+	DeviceID ID            `json:"device_id"`
+	PartID   ID            `json:"part_id"` // zero when the device itself is meant
+	Kit      string        `json:"kit"`
+	Reading  string        `json:"reading"`
+	Name     string        `json:"name"`
+	Unit     string        `json:"unit"`
+	Interval time.Duration `json:"-"`
+	State    SeriesState   `json:"state"`
+	Error    string        `json:"error"`
+}
+
+// Sample is one value at one time.
+type Sample struct {
+	At    time.Time `json:"at"`
+	Value float64   `json:"value"`
+}
+
+// SeriesSample is a sample together with the series that it belongs to.
+type SeriesSample struct {
+	SeriesID ID
+	Sample
+}
+
+// Step summarises the samples within one span of time.
+type Step struct {
+	At    time.Time `json:"at"` // start of the span
+	Count int       `json:"count"`
+	Min   float64   `json:"min"`
+	Avg   float64   `json:"avg"`
+	Max   float64   `json:"max"`
+}
+
+// Fitting is a kit on a device.
+type Fitting struct {
+	ID         ID                `json:"id"`
+	DeviceID   ID                `json:"device_id"`
+	Kit        string            `json:"kit"`
+	Parameters map[string]string `json:"parameters"`
+}

@@ -1,0 +1,112 @@
+package domain
+
+import "time"
+
+// SweepState is where a sweep stands.
+type SweepState string
+
+// The states of a sweep.
+const (
+	SweepReady   SweepState = "ready"
+	SweepRunning SweepState = "running"
+	SweepDone    SweepState = "done"
+	SweepStopped SweepState = "stopped"
+	SweepFailed  SweepState = "failed"
+)
+
+// Sweep is a defined search through addresses.
+type Sweep struct {
+	ID            ID         `json:"id"`
+	Name          string     `json:"name"`
+	Ranges        string     `json:"ranges"`
+	Exclude       string     `json:"exclude"`
+	Port          int        `json:"port"`
+	Pace          int        `json:"pace"` // requests a second
+	CredentialIDs []ID       `json:"credential_ids"`
+	State         SweepState `json:"state"`
+	Total         int64      `json:"total"`
+	Tried         int64      `json:"tried"`
+	Found         int64      `json:"found"`
+	Error         string     `json:"error"`
+	CreatedAt     time.Time  `json:"created_at"`
+	StartedAt     time.Time  `json:"started_at"`
+	EndedAt       time.Time  `json:"ended_at"`
+}
+
+// Verdict says what became of a find.
+type Verdict string
+
+// The verdicts.
+const (
+	FindNew     Verdict = "new"
+	FindKnown   Verdict = "known" // watched already when it was found
+	FindAdopted Verdict = "adopted"
+	FindIgnored Verdict = "ignored"
+)
+
+// Find is what one sweep found at one device.
+type Find struct {
+	ID           ID        `json:"id"`
+	SweepID      ID        `json:"sweep_id"`
+	Identity     string    `json:"identity"` // the same for all addresses of one device
+	Address      string    `json:"address"`
+	Others       []string  `json:"other_addresses"`
+	Name         string    `json:"name"`
+	Vendor       string    `json:"vendor"`
+	Model        string    `json:"model"`
+	Kind         string    `json:"kind"`
+	Description  string    `json:"description"`
+	ObjectID     string    `json:"object_id"`
+	Location     string    `json:"location"`
+	Interfaces   int       `json:"interfaces"`
+	Volumes      int       `json:"volumes"`
+	Facts        []string  `json:"facts"`
+	CredentialID ID        `json:"credential_id"`
+	Verdict      Verdict   `json:"verdict"`
+	DeviceID     ID        `json:"device_id"`
+	FoundAt      time.Time `json:"found_at"`
+}
+
+// Credential is a named secret for collecting. The secret itself never
+// leaves the store but for the collector.
+type Credential struct {
+	ID   ID     `json:"id"`
+	Name string `json:"name"`
+	Kind string `json:"kind"` // snmp-v2c
+}
+
+// User is a person who may sign in.
+type User struct {
+	ID      ID     `json:"id"`
+	Name    string `json:"name"`
+	Display string `json:"display"`
+	Level   Access `json:"level"`
+	Hash    string `json:"-"`
+}
+
+// Access is what a person or token may do; each level includes those before it.
+type Access string
+
+// The levels of access.
+const (
+	AccessSee        Access = "see"
+	AccessOperate    Access = "operate"
+	AccessConfigure  Access = "configure"
+	AccessAdminister Access = "administer"
+)
+
+var accessOrder = map[Access]int{AccessSee: 1, AccessOperate: 2, AccessConfigure: 3, AccessAdminister: 4}
+
+// Valid tells whether the level exists.
+func (a Access) Valid() bool { return accessOrder[a] > 0 }
+
+// Allows tells whether level a includes what level needed permits.
+func (a Access) Allows(needed Access) bool { return a.Valid() && accessOrder[a] >= accessOrder[needed] }
+
+// Token is a key for the API.
+type Token struct {
+	ID        ID        `json:"id"`
+	Name      string    `json:"name"`
+	Level     Access    `json:"level"`
+	CreatedAt time.Time `json:"created_at"`
+}
