@@ -1,0 +1,76 @@
+// Package derive turns what was fetched from a device into values to store.
+package derive
+
+import (
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Kind is the type of a fetched value.
+type Kind uint8
+
+// The kinds of value.
+const (
+	Missing Kind = iota
+	Gauge
+	Counter32
+	Counter64
+	Text
+)
+
+// Value is one fetched value. Num is set for gauges, Count for counters,
+// Text for the rest.
+type Value struct {
+	Kind  Kind
+	Num   float64
+	Count uint64
+	Text  string
+}
+
+// String writes the value as an index, filter or name would show it.
+func (v Value) String() string {
+	switch v.Kind {
+	case Gauge:
+		return strconv.FormatFloat(v.Num, 'f', -1, 64)
+	case Counter32, Counter64:
+		return strconv.FormatUint(v.Count, 10)
+	}
+	return v.Text
+}
+
+// Number returns the value as a number, reading digits out of text.
+func (v Value) Number() (float64, bool) {
+	switch v.Kind {
+	case Gauge:
+		return v.Num, true
+	case Counter32, Counter64:
+		return float64(v.Count), true
+	case Text:
+		f, err := strconv.ParseFloat(strings.TrimSpace(v.Text), 64)
+		return f, err == nil
+	}
+	return 0, false
+}
+
+// Row is one row of a table; a plain fetch has one row without an index.
+// Values stand in the order of the source's columns.
+type Row struct {
+	Index  string
+	Values []Value
+}
+
+// Fetched is the answer to one fetch.
+type Fetched struct {
+	At   time.Time
+	Took time.Duration
+	// Uptime is sysUpTime in hundredths of a second.
+	Uptime      uint32
+	UptimeKnown bool
+	Rows        []Row
+	// Error is the protocol's own error in words; empty when it went well.
+	Error string
+	// NoAnswer is true when nothing came back at all, as against an answer
+	// that is an error.
+	NoAnswer bool
+}

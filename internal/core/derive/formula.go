@@ -1,0 +1,139 @@
+package derive
+
+import (
+	"fmt"
+	"math"
+
+	"tirelessowl/internal/core/rate"
+)
+
+// none marks a column that a formula does not use.
+const none = -1
+
+// Formula is the way from a row to a value, in this order: take the first
+// column that is present, turn a counter into a rate, multiply by a column,
+// express as a share of a column, scale.
+type Formula struct {
+	Columns   []int // candidates for the raw value, best first
+	Rate      bool
+	Times     int // column to multiply by, or -1
+	PercentOf int // column that is the whole, or -1
+	Scale     float64
+}
+
+// Plain returns the formula that takes one column as it is.
+func Plain(column int) Formula {
+	return Formula{Columns: []int{column}, Times: none, PercentOf: none, Scale: 1}
+}
+
+// Problem says in words why a formula gave no value; empty when it did or
+// when there is simply none yet.
+type Problem string
+
+// State is what a formula remembers between fetches of one series.
+type State struct {
+	last    rate.Reading
+	started bool
+}
+
+// Apply computes the value of one row. ok is false when there is no value
+// this time: the problem tells why, and is empty where waiting is normal
+// (the first look at a counter).
+func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) (value float64, ok bool, problem Problem) {
+	raw, found := f.raw(row)
+	if !found {
+		return 0, false, "the device does not give this value"
+	}
+	if f.Rate {
+		value, ok, problem = f.rate(raw, got, st, ceiling)
+	} else if value, ok = raw.Number(); !ok {
+		problem = Problem(fmt.Sprintf("expected a number, got the text “%.40s”", raw.Text))
+	}
+	if !ok {
+		return 0, false, problem
+	}
+	return f.finish(value, row)
+}
+
+func (f Formula) raw(row Row) (Value, bool) {
+	for _, c := range f.Columns {
+		if c < len(row.Values) && row.Values[c].Kind != Missing {
+			return row.Values[c], true
+		}
+	}
+	return Value{}, false
+}
+
+func (f Formula) rate(raw Value, got Fetched, st *State, ceiling float64) (float64, bool, Problem) {
+	bits := 64
+	switch raw.Kind {
+	case Counter32:
+		bits = 32
+	case Counter64:
+	default:
+		return 0, false, Problem("expected a counter, got " + raw.String())
+	}
+	now := rate.Reading{At: got.At, Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown}
+	var old *rate.Reading
+	if st.started {
+		old = &st.last
+	}
+	value, outcome := rate.Value(old, now, ceiling)
+	if outcome != rate.NoTime {
+		st.last, st.started = now, true
+	}
+	return value, outcome == rate.Steady || outcome == rate.Wrapped, ""
+}
+
+func (f Formula) finish(value float64, row Row) (float64, bool, Problem) {
+	if f.Times >= 0 {
+		by, ok := row.Values[f.Times].Number()
+		if !ok {
+			return 0, false, "the size of one unit is missing"
+		}
+		value *= by
+	}
+	if f.PercentOf >= 0 {
+		whole, ok := row.Values[f.PercentOf].Number()
+		if !ok || whole <= 0 {
+			return 0, false, "the total is missing or zero"
+		}
+		value = value / whole * 100
+	}
+	value *= f.Scale
+	if math.IsNaN(value) || math.IsInf(value, 0) {
+		return 0, false, "the value is not a finite number"
+	}
+	return value, true, ""
+}
+
+// Over combines the values of several rows into one.
+type Over string
+
+// The ways to combine; OverFirst takes the first row.
+const (
+	OverFirst Over = "first"
+	OverAvg   Over = "avg"
+	OverSum   Over = "sum"
+	OverMax   Over = "max"
+)
+
+// Combine folds values; ok is false when there is none.
+func (o Over) Combine(values []float64) (value float64, ok bool) {
+	if len(values) == 0 {
+		return 0, false
+	}
+	value = values[0]
+	for _, v := range values[1:] {
+		switch o {
+		case OverAvg, OverSum:
+			value += v
+		case OverMax:
+			value = max(value, v)
+		}
+	}
+	if o == OverAvg {
+		value /= float64(len(values))
+	}
+	return value, true
+}

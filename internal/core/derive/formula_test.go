@@ -1,0 +1,81 @@
+package derive
+
+import (
+	"math"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+)
+
+var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+func num(v float64) Value { return Value{Kind: Gauge, Num: v} }
+
+func TestBytesBecomeBits(t *testing.T) {
+	f := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 8}
+	var st State
+	fetch := func(s int, count uint64) (float64, bool, Problem) {
+		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0)
+	}
+	_, ok, problem := fetch(0, 1_000_000)
+	assert.False(t, ok)
+	assert.Empty(t, problem, "the first look is not a problem")
+	value, ok, _ := fetch(60, 1_750_000)
+	assert.True(t, ok)
+	assert.Equal(t, 100_000.0, value, "750000 B / 60 s × 8")
+	_, ok, _ = fetch(60, 9_000_000)
+	assert.False(t, ok, "no time has passed")
+	value, _, _ = fetch(120, 2_500_000)
+	assert.Equal(t, 100_000.0, value, "the ignored look left no trace")
+}
+
+func TestShareOfAWhole(t *testing.T) {
+	share := Formula{Columns: []int{0}, Times: none, PercentOf: 1, Scale: 1}
+	bytes := Formula{Columns: []int{0}, Times: 2, PercentOf: none, Scale: 1}
+	row := Row{Values: []Value{num(750), num(1000), num(4096)}}
+	value, _, _ := share.Apply(Fetched{}, row, nil, 0)
+	assert.Equal(t, 75.0, value)
+	value, _, _ = bytes.Apply(Fetched{}, row, nil, 0)
+	assert.Equal(t, 3_072_000.0, value, "750 × 4096")
+}
+
+func TestProblemsAreToldInWords(t *testing.T) {
+	counter := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 1}
+	share := Formula{Columns: []int{0}, Times: none, PercentOf: 1, Scale: 1}
+	for want, c := range map[string]struct {
+		f   Formula
+		row Row
+	}{
+		"does not give":       {Plain(0), Row{Values: []Value{{}}}},
+		"expected a number":   {Plain(0), Row{Values: []Value{{Kind: Text, Text: "warm"}}}},
+		"expected a counter":  {counter, Row{Values: []Value{num(5)}}},
+		"missing or zero":     {share, Row{Values: []Value{num(5), num(0)}}},
+		"not a finite number": {Plain(0), Row{Values: []Value{num(math.Inf(1))}}},
+	} {
+		var st State
+		_, ok, problem := c.f.Apply(Fetched{At: t0}, c.row, &st, 0)
+		assert.False(t, ok)
+		assert.Contains(t, string(problem), want)
+	}
+}
+
+func TestFirstPresentColumnWins(t *testing.T) {
+	f := Plain(0)
+	f.Columns = []int{0, 1}
+	value, _, _ := f.Apply(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0)
+	assert.Equal(t, 4.0, value)
+	value, _, _ = f.Apply(Fetched{}, Row{Values: []Value{{Kind: Text, Text: " 21.5 "}, num(4)}}, nil, 0)
+	assert.Equal(t, 21.5, value, "digits in text are read")
+}
+
+func TestCombine(t *testing.T) {
+	in := []float64{10, 30, 20}
+	for over, want := range map[Over]float64{OverFirst: 10, OverAvg: 20, OverSum: 60, OverMax: 30} {
+		got, ok := over.Combine(in)
+		assert.True(t, ok)
+		assert.Equal(t, want, got, over)
+	}
+	_, ok := OverAvg.Combine(nil)
+	assert.False(t, ok)
+}

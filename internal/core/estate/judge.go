@@ -1,0 +1,155 @@
+package estate
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/dependency"
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+)
+
+// judge applies all rules of a series to its window.
+func (e *Estate) judge(d *device, s *series, now time.Time) Result {
+	var out Result
+	active := map[domain.ID]bool{}
+	for _, r := range e.rules[s.Kit+"/"+s.Reading] {
+		active[r.ID] = true
+		st := s.states[r.ID]
+		if st == nil {
+			st = &ruleState{}
+			s.states[r.ID] = st
+		}
+		st.rule = r
+		if !d.Paused {
+			out.add(e.judgeRule(d, s, st, now))
+		}
+	}
+	for id, st := range s.states {
+		if !active[id] {
+			out.add(e.drop(d, s, st, now))
+			delete(s.states, id)
+		}
+	}
+	return out
+}
+
+func (e *Estate) judgeRule(d *device, s *series, st *ruleState, now time.Time) Result {
+	v := rule.Judge(st.rule, st.level, s.window)
+	// The window is short; the beginning of a longer run is kept here.
+	if v.FirstBadAt.IsZero() || st.badSince.IsZero() {
+		st.badSince = v.FirstBadAt
+	}
+	v.FirstBadAt = st.badSince
+	switch {
+	case s.Reach && v.Level > st.level:
+		return e.silent(d, s, st, v, now)
+	case s.Reach && st.held && v.Level > domain.LevelNone:
+		return e.release(d, s, st, v, now)
+	case v.Level != st.level:
+		return Result{Judged: []Judged{e.change(d, s, st, v, now, st.held)}}
+	}
+	if v.Level > domain.LevelNone {
+		st.why = v.Why
+	}
+	return Result{}
+}
+
+// silent decides whether a device that stopped answering is down or out of reach.
+func (e *Estate) silent(d *device, s *series, st *ruleState, v rule.Verdict, now time.Time) Result {
+	verdict, by, trace := dependency.Judge(v.FirstBadAt, e.hops(d))
+	if verdict == dependency.Wait && now.Sub(v.FirstBadAt) < waitAtMost(s) {
+		return Result{Ask: []domain.ID{by.ID}}
+	}
+	v.Why.Include("Down, or only out of reach?", trace)
+	return Result{Judged: []Judged{e.change(d, s, st, v, now, verdict == dependency.Unreachable)}}
+}
+
+// waitAtMost bounds the wait for a word from the hops: a collector that does
+// not get round to them must not hide a dead device.
+func waitAtMost(s *series) time.Duration { return 4*s.Every + 10*time.Second }
+
+// release turns held trouble into an alert once the way is clear again and
+// the device has been asked often enough since.
+func (e *Estate) release(d *device, s *series, st *ruleState, v rule.Verdict, now time.Time) Result {
+	verdict, _, trace := dependency.Judge(v.FirstBadAt, e.hops(d))
+	if verdict != dependency.Down {
+		return Result{}
+	}
+	var clear time.Time
+	for _, id := range e.chain(d.ID) {
+		if hop := e.devices[id]; hop != nil && hop.answersFrom.After(clear) {
+			clear = hop.answersFrom
+		}
+	}
+	since := 0
+	for _, sample := range s.window {
+		if sample.At.After(clear) {
+			since++
+		}
+	}
+	if since < st.rule.InARow {
+		return Result{}
+	}
+	v.Why.Include("Down, or only out of reach?", trace)
+	j := e.change(d, s, st, v, now, false)
+	j.From = domain.LevelNone // the held trouble never was an alert
+	return Result{Judged: []Judged{j}}
+}
+
+// reconsider looks again at a device behind one that was just asked.
+func (e *Estate) reconsider(d *device, now time.Time) Result {
+	if d == nil || d.reach == nil || e.answers(d.reach) {
+		return Result{}
+	}
+	out := e.judge(d, d.reach, now)
+	out.add(e.settleHealth(d, now))
+	return out
+}
+
+func (e *Estate) change(d *device, s *series, st *ruleState, v rule.Verdict, now time.Time, held bool) Judged {
+	j := Judged{Rule: st.rule, Series: s.Series, Device: d.Device, From: st.level, To: v.Level, At: now,
+		FirstBadAt: v.FirstBadAt, Limit: v.Limit, Held: held, Why: v.Why}
+	if n := len(s.window); n > 0 {
+		j.Value = s.window[n-1].Value
+	}
+	if j.FirstBadAt.IsZero() {
+		j.FirstBadAt = now
+	}
+	st.level, st.held, st.why = v.Level, held && v.Level > domain.LevelNone, v.Why
+	st.title = Title(st.rule, d.Device, s.Series)
+	return j
+}
+
+// drop ends the trouble of a rule that was switched off or removed.
+func (e *Estate) drop(d *device, s *series, st *ruleState, now time.Time) Result {
+	if st.level == domain.LevelNone {
+		return Result{}
+	}
+	t := why.Trace{Question: "Why fine?", Answer: "the rule was switched off"}
+	t.Because("The rule “"+st.rule.Name+"” no longer watches this series", "", why.To("rule", st.rule.ID))
+	return Result{Judged: []Judged{e.change(d, s, st, rule.Verdict{Why: t}, now, st.held)}}
+}
+
+// Title fills the rule's title: {device} and {part} stand for the names.
+func Title(r rule.Rule, d Device, s Series) string {
+	title := r.Title
+	if title == "" {
+		title = r.Name + ": {part} {device}"
+	}
+	title = strings.NewReplacer("{device}", d.Name, "{part}", s.Part).Replace(title)
+	return strings.Join(strings.Fields(title), " ")
+}
+
+// Reason says a judged change in one sentence with value and limit.
+func (j Judged) Reason() string {
+	value, limit := units.Format(j.Value, j.Rule.Unit), units.Format(j.Limit, j.Rule.Unit)
+	name := strings.TrimSpace(j.Series.Part + " " + strings.ToLower(j.Series.Name))
+	if j.To == domain.LevelNone {
+		return fmt.Sprintf("%s is good again at %s, recovery limit %s", name, value, limit)
+	}
+	return fmt.Sprintf("%s %s, limit %s", name, value, limit)
+}

@@ -1,0 +1,193 @@
+// Package identity tells which answers come from one and the same thing:
+// addresses of one device, rows of one part.
+package identity
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"tirelessowl/internal/core/why"
+)
+
+// Responder is one address that answered, with what it told of itself.
+type Responder struct {
+	Address netip.Addr
+	// EngineID is snmpEngineID (RFC 3411), unique to an agent; may be empty.
+	EngineID string
+	Name     string
+	ObjectID string
+	// Own are the addresses that the device says it has (ipAdEntAddr).
+	Own []netip.Addr
+}
+
+// Group is the addresses of one device, the lowest first.
+type Group struct {
+	Members []int // places in the input
+	Why     why.Trace
+}
+
+// Merge groups responders that are one device: they show the same engine id,
+// or the same name and object id while one lists the other's address as its own.
+func Merge(in []Responder) []Group {
+	parent := make([]int, len(in))
+	reasons := make([]string, len(in))
+	for i := range parent {
+		parent[i] = i
+	}
+	find := func(i int) int {
+		for parent[i] != i {
+			i = parent[i]
+		}
+		return i
+	}
+	unite := func(i, j int, reason string) {
+		if a, b := find(i), find(j); a != b {
+			parent[max(a, b)] = min(a, b)
+			reasons[max(a, b)] = reason
+		}
+	}
+	engines, addresses := map[string]int{}, map[netip.Addr]int{}
+	for i, r := range in {
+		addresses[r.Address] = i
+		if r.EngineID == "" {
+			continue
+		}
+		if first, ok := engines[r.EngineID]; ok {
+			unite(first, i, fmt.Sprintf("%s and %s show the same engine id", in[first].Address, r.Address))
+		} else {
+			engines[r.EngineID] = i
+		}
+	}
+	for i, r := range in {
+		for _, own := range r.Own {
+			if j, ok := addresses[own]; ok && j != i && in[j].Name == r.Name && in[j].ObjectID == r.ObjectID {
+				unite(i, j, fmt.Sprintf("%s lists %s as its own, with the same name", r.Address, own))
+			}
+		}
+	}
+	return collect(in, find, reasons)
+}
+
+func collect(in []Responder, find func(int) int, reasons []string) []Group {
+	place := map[int]int{}
+	var groups []Group
+	for i := range in {
+		root := find(i)
+		g, ok := place[root]
+		if !ok {
+			g = len(groups)
+			place[root] = g
+			groups = append(groups, Group{Why: why.Trace{Question: "One device, or several?"}})
+		}
+		groups[g].Members = append(groups[g].Members, i)
+		if reasons[i] != "" {
+			groups[g].Why.Because(reasons[i], "", nil)
+		}
+	}
+	for g := range groups {
+		slices.SortFunc(groups[g].Members, func(a, b int) int { return in[a].Address.Compare(in[b].Address) })
+		groups[g].Why.Answer = fmt.Sprintf("one device with %d addresses", len(groups[g].Members))
+		if len(groups[g].Members) == 1 {
+			groups[g].Why.Answer = "one device with one address"
+		}
+	}
+	return groups
+}
+
+// Key returns what identifies a responder across sweeps.
+func (r Responder) Key() string {
+	if r.EngineID != "" {
+		return "engine:" + r.EngineID
+	}
+	return "address:" + r.Address.String()
+}
+
+// Row is a row of a device's table, as known or as seen now.
+type Row struct {
+	Key   string // identity, such as the interface's name
+	Index string
+	Note  string
+}
+
+// MatchRows pairs the rows seen now with those known, so that a part that was
+// re-indexed or renamed keeps its history: first by key; then, for what is
+// left on both sides, by index when the key is the only thing that changed.
+// The result has the place in known for each row seen, or -1 for a new one.
+func MatchRows(known, seen []Row) []int {
+	match := make([]int, len(seen))
+	byKey, byIndex := map[string]int{}, map[string]int{}
+	for i, k := range known {
+		byKey[k.Key] = i
+		byIndex[k.Index] = i
+	}
+	taken := map[int]bool{}
+	for i, s := range seen {
+		match[i] = -1
+		if k, ok := byKey[s.Key]; ok && !taken[k] {
+			match[i], taken[k] = k, true
+		}
+	}
+	for i, s := range seen {
+		if match[i] >= 0 {
+			continue
+		}
+		if k, ok := byIndex[s.Index]; ok && !taken[k] {
+			match[i], taken[k] = k, true
+		}
+	}
+	return match
+}
+
+// enterprise is the root of vendors' object ids (RFC 1155).
+const enterprise = "1.3.6.1.4.1."
+
+// Vendor is what an object id tells of its maker.
+type Vendor struct {
+	Name   string
+	Models map[string]Model
+}
+
+// Model is one product of a vendor.
+type Model struct{ Name, Kind string }
+
+// Recognise finds vendor, model and kind from sysObjectID, given the known
+// products by object id prefix; an unknown one gives its enterprise number.
+func Recognise(objectID string, known map[string]Vendor) (vendor, model, kind string) {
+	objectID = strings.TrimPrefix(objectID, ".")
+	for prefix, v := range known {
+		if rest, ok := strings.CutPrefix(objectID, prefix+"."); ok {
+			m := v.Models[rest]
+			return v.Name, m.Name, m.Kind
+		}
+	}
+	if rest, ok := strings.CutPrefix(objectID, enterprise); ok {
+		number, _, _ := strings.Cut(rest, ".")
+		return "enterprise " + number, "", ""
+	}
+	return "", "", ""
+}
+
+// KindOf guesses the kind of a device from sysServices (RFC 3418: the sum of
+// 2^(layer−1)) and from words of its description, when its model is not known.
+func KindOf(services int, description string) string {
+	text := strings.ToLower(description)
+	for _, w := range []struct{ word, kind string }{
+		{"access point", "access point"}, {"firewall", "firewall"}, {"router", "router"}, {"switch", "switch"},
+		{"ups", "UPS"}, {"printer", "printer"}, {"hypervisor", "hypervisor"}, {"storage", "storage"}, {"linux", "server"}, {"windows", "server"},
+	} {
+		if strings.Contains(text, w.word) {
+			return w.kind
+		}
+	}
+	switch {
+	case services&4 != 0 && services&64 == 0:
+		return "router"
+	case services&2 != 0 && services&64 == 0:
+		return "switch"
+	case services&64 != 0:
+		return "server"
+	}
+	return "device"
+}

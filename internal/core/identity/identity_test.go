@@ -1,0 +1,67 @@
+package identity
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func addr(s string) netip.Addr { return netip.MustParseAddr(s) }
+
+func TestMerge(t *testing.T) {
+	in := []Responder{
+		{Address: addr("192.0.2.9"), EngineID: "aa", Name: "core"},
+		{Address: addr("192.0.2.1"), EngineID: "aa", Name: "core"},
+		{Address: addr("192.0.2.2"), EngineID: "bb", Name: "edge"},
+		{Address: addr("192.0.2.3"), Name: "old", ObjectID: "1.3", Own: []netip.Addr{addr("192.0.2.4")}},
+		{Address: addr("192.0.2.4"), Name: "old", ObjectID: "1.3"},
+		{Address: addr("192.0.2.5"), Name: "other", ObjectID: "1.3", Own: []netip.Addr{addr("192.0.2.2")}},
+	}
+	groups := Merge(in)
+	require.Len(t, groups, 4)
+	assert.Equal(t, []int{1, 0}, groups[0].Members, "lowest address first")
+	assert.Contains(t, groups[0].Why.Facts[0].Text, "engine id")
+	assert.Equal(t, []int{2}, groups[1].Members)
+	assert.Equal(t, []int{3, 4}, groups[2].Members)
+	assert.Equal(t, []int{5}, groups[3].Members, "another name is another device, whatever it claims")
+	assert.Equal(t, "engine:aa", in[0].Key())
+	assert.Equal(t, "address:192.0.2.4", in[4].Key())
+}
+
+func TestMatchRows(t *testing.T) {
+	known := []Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}, {Key: "lan2", Index: "3"}}
+	for name, c := range map[string]struct {
+		seen []Row
+		want []int
+	}{
+		"unchanged":          {[]Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
+		"re-indexed":         {[]Row{{Key: "lan1", Index: "1"}, {Key: "wan0", Index: "2"}}, []int{1, 0}},
+		"renamed":            {[]Row{{Key: "uplink", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
+		"new":                {[]Row{{Key: "lan9", Index: "9"}}, []int{-1}},
+		"twice the same key": {[]Row{{Key: "wan0", Index: "1"}, {Key: "wan0", Index: "9"}}, []int{0, -1}},
+	} {
+		assert.Equal(t, c.want, MatchRows(known, c.seen), name)
+	}
+}
+
+func TestRecognise(t *testing.T) {
+	known := map[string]Vendor{"1.3.6.1.4.1.32473.1": {Name: "Brackwater Networks", Models: map[string]Model{"1.5": {"BR-240", "router"}}}}
+	v, m, k := Recognise(".1.3.6.1.4.1.32473.1.1.5", known)
+	assert.Equal(t, []string{"Brackwater Networks", "BR-240", "router"}, []string{v, m, k})
+	v, m, _ = Recognise("1.3.6.1.4.1.32473.1.9.9", known)
+	assert.Equal(t, "Brackwater Networks", v)
+	assert.Empty(t, m)
+	v, _, _ = Recognise("1.3.6.1.4.1.99999.7", known)
+	assert.Equal(t, "enterprise 99999", v)
+	v, _, _ = Recognise("", known)
+	assert.Empty(t, v)
+}
+
+func TestKindOf(t *testing.T) {
+	assert.Equal(t, "switch", KindOf(0, "BS-48 Managed Switch"))
+	assert.Equal(t, "server", KindOf(72, "some host"), "72 = 2^3 + 2^6: end-to-end and applications")
+	assert.Equal(t, "router", KindOf(6, ""), "6 = 2^1 + 2^2: datalink and internet")
+	assert.Equal(t, "device", KindOf(0, ""))
+}

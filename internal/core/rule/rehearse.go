@@ -1,0 +1,40 @@
+package rule
+
+import (
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// Episode is one stretch of trouble that a rule would have raised.
+type Episode struct {
+	From, To time.Time // To is zero when it lasts to the end
+	Level    domain.Level
+	Peak     float64
+}
+
+// Rehearse tells what the rule would have raised over past samples (ordered
+// by time) of one series.
+func Rehearse(r Rule, samples []domain.Sample) []Episode {
+	var episodes []Episode
+	level, size := domain.LevelNone, r.Window()
+	for i := range samples {
+		window := samples[max(0, i+1-size) : i+1]
+		next := r.settle(level, window)
+		n := len(episodes)
+		switch {
+		case level == domain.LevelNone && next > level:
+			episodes = append(episodes, Episode{From: samples[i].At, Level: next, Peak: samples[i].Value})
+		case level > domain.LevelNone && next == domain.LevelNone:
+			episodes[n-1].To = samples[i].At
+		case next > domain.LevelNone:
+			e := &episodes[n-1]
+			e.Level = max(e.Level, next)
+			if r.beyond(samples[i].Value, e.Peak) {
+				e.Peak = samples[i].Value
+			}
+		}
+		level = next
+	}
+	return episodes
+}
