@@ -1,0 +1,221 @@
+// Package snmp asks SNMP v2c agents. One client with a few sockets serves any
+// number of devices: answers find their request by id and sender.
+package snmp
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"net"
+	"net/netip"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/gosnmp/gosnmp"
+
+	"tirelessowl/internal/domain"
+)
+
+// ErrNoAnswer is returned when nothing valid came back in time; a retry may help.
+var ErrNoAnswer = errors.New("no answer")
+
+// Target is a device to ask.
+type Target struct {
+	Address   netip.AddrPort
+	Community domain.Secret
+	Timeout   time.Duration // for one try
+	Retries   int           // further tries
+}
+
+const (
+	socketsPerFamily = 2
+	receiveBuffer    = 4 << 20
+	maxDatagram      = 65535
+)
+
+// Client shares sockets between requests. It is safe for concurrent use.
+type Client struct {
+	v4, v6  []*net.UDPConn
+	nextID  atomic.Uint32
+	mu      sync.Mutex
+	waiting map[uint32]*call
+	codec   *gosnmp.GoSNMP
+	strays  atomic.Int64
+	readers sync.WaitGroup
+}
+
+// call waits for the answer to one request.
+type call struct {
+	from   netip.AddrPort
+	answer chan []byte
+}
+
+// NewClient opens the sockets.
+func NewClient() (*Client, error) {
+	c := &Client{waiting: map[uint32]*call{},
+		codec: &gosnmp.GoSNMP{Version: gosnmp.Version2c, Logger: gosnmp.NewLogger(log.New(io.Discard, "", 0))}}
+	var seed [4]byte
+	if _, err := rand.Read(seed[:]); err != nil {
+		return nil, err
+	}
+	c.nextID.Store(binary.BigEndian.Uint32(seed[:]))
+	for range socketsPerFamily {
+		conn, err := net.ListenUDP("udp4", nil)
+		if err != nil {
+			c.Close()
+			return nil, fmt.Errorf("open socket: %w", err)
+		}
+		c.v4 = append(c.v4, conn)
+		// A machine without IPv6 can still ask IPv4 devices.
+		if conn, err := net.ListenUDP("udp6", nil); err == nil {
+			c.v6 = append(c.v6, conn)
+		}
+	}
+	for _, conn := range append(append([]*net.UDPConn{}, c.v4...), c.v6...) {
+		_ = conn.SetReadBuffer(receiveBuffer) // the kernel may allow less
+		c.readers.Go(func() { c.read(conn) })
+	}
+	return c, nil
+}
+
+// Close closes the sockets and waits for the readers; it may be called twice.
+func (c *Client) Close() {
+	for _, conn := range append(append([]*net.UDPConn{}, c.v4...), c.v6...) {
+		conn.Close()
+	}
+	c.readers.Wait()
+}
+
+// Strays returns how many datagrams came that nobody waited for, or that
+// were no SNMP at all.
+func (c *Client) Strays() int64 { return c.strays.Load() }
+
+func (c *Client) read(conn *net.UDPConn) {
+	buf := make([]byte, maxDatagram)
+	for {
+		n, from, err := conn.ReadFromUDPAddrPort(buf)
+		if errors.Is(err, net.ErrClosed) {
+			return
+		}
+		if err != nil {
+			continue // such as a port that was refused: the time-out tells
+		}
+		id, err := peekRequestID(buf[:n])
+		if err != nil || !c.deliver(id, netip.AddrPortFrom(from.Addr().Unmap(), from.Port()), buf[:n]) {
+			c.strays.Add(1)
+		}
+	}
+}
+
+func (c *Client) deliver(id uint32, from netip.AddrPort, data []byte) bool {
+	c.mu.Lock()
+	waiter, ok := c.waiting[id]
+	c.mu.Unlock()
+	if !ok || waiter.from != from {
+		return false
+	}
+	select {
+	case waiter.answer <- append([]byte(nil), data...):
+	default: // a second answer to the same request
+	}
+	return true
+}
+
+// ask sends a request and waits for its answer, trying again on silence.
+func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosnmp.SnmpPacket, error) {
+	conn, err := c.socket(t.Address.Addr())
+	if err != nil {
+		return nil, err
+	}
+	waiter := &call{from: t.Address, answer: make(chan []byte, 4)}
+	var ids []uint32
+	defer func() { c.forget(ids) }()
+	p.Version, p.Community = gosnmp.Version2c, t.Community.Reveal()
+	timer := time.NewTimer(0)
+	defer timer.Stop()
+	for try := 0; try <= t.Retries; try++ {
+		id := c.expect(waiter)
+		ids = append(ids, id)
+		p.RequestID = id
+		data, err := p.MarshalMsg()
+		if err != nil {
+			return nil, fmt.Errorf("encode: %w", err)
+		}
+		if _, err := conn.WriteToUDPAddrPort(data, t.Address); err != nil {
+			return nil, fmt.Errorf("send: %w", err)
+		}
+		timer.Reset(t.Timeout)
+		answer, err := c.await(ctx, waiter, timer)
+		if answer != nil || err != nil {
+			return answer, err
+		}
+	}
+	return nil, fmt.Errorf("%w from %s in %s, %d tries", ErrNoAnswer, t.Address, t.Timeout, t.Retries+1)
+}
+
+// await returns the first answer that can be decoded; nil when time is up.
+func (c *Client) await(ctx context.Context, w *call, timer *time.Timer) (*gosnmp.SnmpPacket, error) {
+	for {
+		select {
+		case data := <-w.answer:
+			if packet, err := c.decode(data); err == nil {
+				return packet, nil
+			}
+			c.strays.Add(1)
+		case <-timer.C:
+			return nil, nil
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+}
+
+// decode reads a message; the decoder's panics on hostile bytes are errors.
+func (c *Client) decode(data []byte) (p *gosnmp.SnmpPacket, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			p, err = nil, fmt.Errorf("broken message: %v", r)
+		}
+	}()
+	p, err = c.codec.SnmpDecodePacket(data)
+	if err == nil && p.PDUType != gosnmp.GetResponse {
+		err = errNotSNMP
+	}
+	return p, err
+}
+
+func (c *Client) expect(w *call) uint32 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for {
+		id := c.nextID.Add(1) & 0x7fffffff
+		if _, taken := c.waiting[id]; !taken {
+			c.waiting[id] = w
+			return id
+		}
+	}
+}
+
+func (c *Client) forget(ids []uint32) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for _, id := range ids {
+		delete(c.waiting, id)
+	}
+}
+
+func (c *Client) socket(a netip.Addr) (*net.UDPConn, error) {
+	pool := c.v4
+	if a.Is6() {
+		pool = c.v6
+	}
+	if len(pool) == 0 {
+		return nil, fmt.Errorf("this machine cannot reach %s: no IPv6", a)
+	}
+	return pool[c.nextID.Load()%uint32(len(pool))], nil
+}

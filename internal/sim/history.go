@@ -1,0 +1,90 @@
+package sim
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/gosnmp/gosnmp"
+)
+
+// HistoryObject describes one column of a history: an object whose value
+// changes. Fixed objects carry their value here instead.
+type HistoryObject struct {
+	OID   string `json:"oid"`
+	Type  string `json:"type"` // counter32, counter64, gauge
+	Fixed string `json:"fixed,omitempty"`
+}
+
+// writeHistory writes what a poller would have seen of a device: a line of
+// JSON with the objects, then one CSV line a step:
+//
+//	unix seconds, answers (0 or 1), round trip in µs, uptime, value …
+func (d *Device) writeHistory(w io.Writer, from, to time.Time, step time.Duration) error {
+	out := bufio.NewWriterSize(w, 1<<16)
+	var moving []*object
+	var head []HistoryObject
+	for i := range d.tree.objects {
+		o := &d.tree.objects[i]
+		h := HistoryObject{OID: o.name[1:], Type: typeName(o.kind)}
+		if o.fixed {
+			h.Fixed = fixedText(o)
+		} else {
+			moving = append(moving, o)
+		}
+		head = append(head, h)
+	}
+	line, err := json.Marshal(head)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "%s\n", line)
+	var buf []byte
+	for at := from; at.Before(to); at = at.Add(step) {
+		buf = strconv.AppendInt(buf[:0], at.Unix(), 10)
+		if !d.Answers(at) {
+			buf = append(buf, ",0\n"...)
+		} else {
+			buf = append(buf, ",1,"...)
+			buf = strconv.AppendInt(buf, d.RoundTrip(at).Microseconds(), 10)
+			buf = append(buf, ',')
+			buf = strconv.AppendUint(buf, d.uptime(at).count, 10)
+			for _, o := range moving {
+				buf = append(buf, ',')
+				buf = strconv.AppendUint(buf, o.read(at).count, 10)
+			}
+			buf = append(buf, '\n')
+		}
+		if _, err := out.Write(buf); err != nil {
+			return err
+		}
+	}
+	return out.Flush()
+}
+
+func fixedText(o *object) string {
+	v := o.read(time.Time{})
+	switch o.kind {
+	case gosnmp.OctetString, gosnmp.ObjectIdentifier, gosnmp.IPAddress:
+		if o.kind == gosnmp.ObjectIdentifier {
+			return v.text[1:]
+		}
+		return v.text
+	}
+	return strconv.FormatUint(v.count, 10)
+}
+
+func typeName(kind gosnmp.Asn1BER) string {
+	switch kind {
+	case gosnmp.Counter32:
+		return "counter32"
+	case gosnmp.Counter64:
+		return "counter64"
+	case gosnmp.OctetString, gosnmp.ObjectIdentifier, gosnmp.IPAddress:
+		return "text"
+	}
+	return "gauge"
+}
