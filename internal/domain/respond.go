@@ -58,6 +58,7 @@ type Incident struct {
 	Level          Level         `json:"level"` // worst so far
 	State          IncidentState `json:"state"`
 	OpenedAt       time.Time     `json:"opened_at"`
+	EpisodeAt      time.Time     `json:"episode_at"` // begin of the present episode: opened, or reopened
 	AcknowledgedAt time.Time     `json:"acknowledged_at"`
 	AcknowledgedBy string        `json:"acknowledged_by"`
 	RecoveredAt    time.Time     `json:"recovered_at"` // zero while an alert lasts

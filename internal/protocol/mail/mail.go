@@ -1,0 +1,66 @@
+// Package mail sends messages by SMTP.
+package mail
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	gomail "github.com/wneessen/go-mail"
+
+	"tirelessowl/internal/domain"
+)
+
+// Server is where messages are handed over.
+type Server struct {
+	Host     string
+	Port     int
+	From     string
+	User     string
+	Password domain.Secret
+	TLS      bool // demand STARTTLS
+}
+
+// Message is one e-mail.
+type Message struct {
+	To, Subject, Body string
+	// ID makes the Message-ID: the same message sent twice shows the same,
+	// so that mail programs show it once.
+	ID string
+}
+
+const timeout = 20 * time.Second
+
+// Send hands a message over. permanent tells that trying again is useless.
+func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent bool, err error) {
+	msg := gomail.NewMsg()
+	if err := msg.From(s.From); err != nil {
+		return "", true, fmt.Errorf("sender: %w", err)
+	}
+	if err := msg.To(m.To); err != nil {
+		return "", true, fmt.Errorf("recipient: %w", err)
+	}
+	msg.Subject(m.Subject)
+	msg.SetMessageIDWithValue(m.ID)
+	msg.SetDate()
+	msg.SetBodyString(gomail.TypeTextPlain, m.Body)
+	policy := gomail.NoTLS
+	if s.TLS {
+		policy = gomail.TLSMandatory
+	}
+	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(timeout), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local")}
+	if s.User != "" {
+		opts = append(opts, gomail.WithSMTPAuth(gomail.SMTPAuthPlain), gomail.WithUsername(s.User), gomail.WithPassword(s.Password.Reveal()))
+	}
+	client, err := gomail.NewClient(s.Host, opts...)
+	if err != nil {
+		return "", true, err
+	}
+	start := time.Now()
+	if err := client.DialAndSendWithContext(ctx, msg); err != nil {
+		var sendErr *gomail.SendError
+		return "", errors.As(err, &sendErr) && !sendErr.IsTemp() && sendErr.ErrorCode() >= 500, err
+	}
+	return fmt.Sprintf("accepted by the mail server in %.1f s", time.Since(start).Seconds()), false, nil
+}

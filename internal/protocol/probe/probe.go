@@ -1,0 +1,99 @@
+// Package probe learns what can be known of a device over SNMP.
+package probe
+
+import (
+	"context"
+	"encoding/hex"
+	"net/netip"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/protocol/snmp"
+)
+
+// Answer is what one address told.
+type Answer struct {
+	Address     netip.Addr
+	Description string
+	ObjectID    string
+	Name        string
+	Location    string
+	Services    int
+	EngineID    string
+	Own         []netip.Addr
+	Interfaces  int
+	Volumes     int
+	Facts       []string
+}
+
+// Prober asks addresses.
+type Prober struct{ SNMP *snmp.Client }
+
+const (
+	hello    = "1.3.6.1.2.1.1.2.0" // sysObjectID
+	ownAddrs = "1.3.6.1.2.1.4.20.1.1"
+	storage  = "1.3.6.1.2.1.25.2.3.1.2"
+	diskType = "1.3.6.1.2.1.25.2.1.4"
+)
+
+var about = []string{
+	"1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0",
+	"1.3.6.1.6.3.10.2.1.1.0", // snmpEngineID
+	"1.3.6.1.2.1.2.1.0",      // ifNumber
+}
+
+// Hello tells whether anything answers SNMP at an address.
+func (p Prober) Hello(ctx context.Context, at netip.AddrPort, community domain.Secret, timeout time.Duration) bool {
+	_, err := p.SNMP.Get(ctx, snmp.Target{Address: at, Community: community, Timeout: timeout, Retries: 0}, []string{hello})
+	return err == nil
+}
+
+// Learn asks a device that answers for all that a find shows.
+func (p Prober) Learn(ctx context.Context, at netip.AddrPort, community domain.Secret) (Answer, error) {
+	t := snmp.Target{Address: at, Community: community, Timeout: 3 * time.Second, Retries: 2}
+	values, err := p.SNMP.Get(ctx, t, about)
+	if err != nil {
+		return Answer{}, err
+	}
+	a := Answer{Address: at.Addr(), Description: values[0].String(), ObjectID: values[1].String(), Name: values[2].String(), Location: values[3].String(),
+		Facts: []string{"answers:snmp"}}
+	services, _ := values[4].Number()
+	interfaces, _ := values[6].Number()
+	a.Services, a.Interfaces = int(services), int(interfaces)
+	if values[5].Text != "" {
+		a.EngineID = hex.EncodeToString([]byte(values[5].Text))
+	}
+	if a.Interfaces > 0 {
+		a.Facts = append(a.Facts, "mib:interfaces")
+	}
+	p.tables(ctx, t, &a)
+	return a, nil
+}
+
+// tables reads addresses and volumes; a device without them is no error.
+func (p Prober) tables(ctx context.Context, t snmp.Target, a *Answer) {
+	if table, err := p.SNMP.Walk(ctx, t, []string{ownAddrs}); err == nil {
+		for _, row := range table.Rows {
+			if own, err := netip.ParseAddr(row.Values[0].String()); err == nil {
+				a.Own = append(a.Own, own)
+			}
+		}
+	}
+	table, err := p.SNMP.Walk(ctx, t, []string{storage})
+	if err != nil || len(table.Rows) == 0 {
+		return
+	}
+	a.Facts = append(a.Facts, "mib:host")
+	for _, row := range table.Rows {
+		if row.Values[0].Kind == derive.Text && row.Values[0].Text == diskType {
+			a.Volumes++
+		}
+	}
+}
+
+// Responder is the answer as the core sees it.
+func (a Answer) Responder() identity.Responder {
+	return identity.Responder{Address: a.Address, EngineID: a.EngineID, Name: a.Name, ObjectID: a.ObjectID, Own: a.Own}
+}

@@ -1,0 +1,95 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+)
+
+type deliveryRow struct {
+	ID         int64
+	IncidentID int64
+	Plan       string
+	Step       string
+	Event      string
+	Level      domain.Level
+	Kind       string
+	ChannelID  *int64
+	Recipient  string
+	Subject    string
+	Body       string
+	State      string
+	Attempts   int
+	Error      string
+	Outcome    string
+	CreatedAt  time.Time
+	NextTryAt  time.Time
+	DoneAt     *time.Time
+	Why        why.Trace `gorm:"serializer:json"`
+}
+
+func (deliveryRow) TableName() string { return "deliveries" }
+
+func (r deliveryRow) domain() domain.Delivery {
+	return domain.Delivery{ID: r.ID, IncidentID: r.IncidentID, Plan: r.Plan, Step: r.Step, Event: domain.EventKind(r.Event), Level: r.Level,
+		Kind: domain.DeliveryKind(r.Kind), ChannelID: orZero(r.ChannelID), Recipient: r.Recipient, Subject: r.Subject, Body: r.Body,
+		State: domain.DeliveryState(r.State), Attempts: r.Attempts, Error: r.Error, Outcome: r.Outcome, CreatedAt: r.CreatedAt.UTC(),
+		NextTryAt: r.NextTryAt.UTC(), DoneAt: orNever(r.DoneAt), Why: r.Why}
+}
+
+// AddDelivery puts a delivery into the outbox; call it within the
+// transaction of the change that causes it.
+func (s *Store) AddDelivery(ctx context.Context, d domain.Delivery) (domain.Delivery, error) {
+	row := deliveryRow{0, d.IncidentID, d.Plan, d.Step, string(d.Event), d.Level, string(d.Kind), null(d.ChannelID), d.Recipient, d.Subject, d.Body,
+		string(domain.DeliveryWaiting), 0, "", "", d.CreatedAt, d.CreatedAt, nil, d.Why}
+	err := s.q(ctx).Create(&row).Error
+	return row.domain(), known(err)
+}
+
+// ClaimDeliveries takes deliveries that are due, for as long as the lease
+// lasts; another worker gets them after that if nothing was reported. Notes
+// wait for the ticket that they belong to.
+func (s *Store) ClaimDeliveries(ctx context.Context, now time.Time, lease time.Duration, limit int) ([]domain.Delivery, error) {
+	var rows []deliveryRow
+	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
+		SELECT d.id FROM deliveries d WHERE d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?)
+		AND (d.kind <> 'ticket note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))
+		ORDER BY d.next_try_at, d.id LIMIT ? FOR UPDATE SKIP LOCKED) RETURNING *`, now.Add(lease), now, now, limit).Scan(&rows).Error
+	return each(rows, deliveryRow.domain), err
+}
+
+// FinishDelivery records the outcome of an attempt and ends the lease.
+func (s *Store) FinishDelivery(ctx context.Context, d domain.Delivery) error {
+	return must(s.q(ctx).Table("deliveries").Where("id = ?", d.ID).Updates(map[string]any{
+		"state": string(d.State), "error": d.Error, "outcome": d.Outcome, "next_try_at": d.NextTryAt, "done_at": moment(d.DoneAt), "lease_until": nil}))
+}
+
+// Delivery returns one delivery, or ErrNotFound.
+func (s *Store) Delivery(ctx context.Context, id domain.ID) (domain.Delivery, error) {
+	var row deliveryRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// DeliveriesOf returns all deliveries of an incident in the order of time.
+func (s *Store) DeliveriesOf(ctx context.Context, incidentID domain.ID) ([]domain.Delivery, error) {
+	var rows []deliveryRow
+	err := s.q(ctx).Where("incident_id = ?", incidentID).Order("created_at, id").Find(&rows).Error
+	return each(rows, deliveryRow.domain), err
+}
+
+// Deliveries returns the newest deliveries, of one state or of all for "".
+func (s *Store) Deliveries(ctx context.Context, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
+	q := s.q(ctx).Order("id DESC").Limit(limit).Offset(offset)
+	q = when(q, state != "", "state = ?", string(state))
+	var rows []deliveryRow
+	err := q.Find(&rows).Error
+	return each(rows, deliveryRow.domain), err
+}
+
+// RetryDelivery makes a delivery that failed for good due again.
+func (s *Store) RetryDelivery(ctx context.Context, id domain.ID, now time.Time) error {
+	return must(s.q(ctx).Table("deliveries").Where("id = ? AND state = 'failed'", id).Updates(map[string]any{"state": "waiting", "next_try_at": now, "done_at": nil}))
+}

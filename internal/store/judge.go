@@ -1,0 +1,192 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+)
+
+type ruleRow struct {
+	ID            int64
+	Name          string
+	Kit           string
+	Reading       string
+	Unit          string
+	Side          string
+	InARow        int                         `gorm:"column:in_a_row"`
+	RecoverInARow int                         `gorm:"column:recover_in_a_row"`
+	Limits        map[domain.Level]rule.Limit `gorm:"serializer:json"`
+	Title         string
+	Runbook       string
+	Cause         string
+	Enabled       bool
+}
+
+func (ruleRow) TableName() string { return "rules" }
+
+func (r ruleRow) domain() rule.Rule {
+	return rule.Rule{ID: r.ID, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Side: rule.Side(r.Side), InARow: r.InARow,
+		RecoverInARow: r.RecoverInARow, Limits: r.Limits, Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled}
+}
+
+// Rules returns all rules, ordered by kit and name.
+func (s *Store) Rules(ctx context.Context) ([]rule.Rule, error) {
+	var rows []ruleRow
+	err := s.q(ctx).Order("kit, reading, name").Find(&rows).Error
+	return each(rows, ruleRow.domain), err
+}
+
+// Rule returns one rule, or ErrNotFound.
+func (s *Store) Rule(ctx context.Context, id domain.ID) (rule.Rule, error) {
+	var row ruleRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// SaveRule inserts a rule, or changes one that has an id.
+func (s *Store) SaveRule(ctx context.Context, r rule.Rule) (rule.Rule, error) {
+	row := ruleRow{r.ID, r.Name, r.Kit, r.Reading, r.Unit, string(r.Side), r.InARow, r.RecoverInARow, r.Limits, r.Title, r.Runbook, r.Cause, r.Enabled}
+	err := s.q(ctx).Save(&row).Error
+	return row.domain(), known(err)
+}
+
+// RuleState is the level of a rule on a series.
+type RuleState struct {
+	RuleID   int64
+	SeriesID int64
+	Level    domain.Level
+	Held     bool
+	Since    time.Time
+	Why      why.Trace `gorm:"serializer:json"`
+}
+
+// TableName tells GORM where states are kept.
+func (RuleState) TableName() string { return "rule_states" }
+
+// RuleStates returns all states that are not at rest.
+func (s *Store) RuleStates(ctx context.Context) ([]RuleState, error) {
+	var rows []RuleState
+	err := s.q(ctx).Where("level > 0").Find(&rows).Error
+	return rows, err
+}
+
+// SetRuleState records the level of a rule on a series.
+func (s *Store) SetRuleState(ctx context.Context, st RuleState) error {
+	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "rule_id"}, {Name: "series_id"}}, UpdateAll: true}).Create(&st).Error
+}
+
+type transitionRow struct {
+	ID         int64
+	DeviceID   int64
+	SeriesID   *int64
+	RuleID     *int64
+	FromHealth string
+	ToHealth   string
+	At         time.Time
+	Reason     string
+	Held       bool
+	Why        why.Trace `gorm:"serializer:json"`
+}
+
+func (transitionRow) TableName() string { return "transitions" }
+
+func (r transitionRow) domain() domain.Transition {
+	return domain.Transition{ID: r.ID, DeviceID: r.DeviceID, SeriesID: orZero(r.SeriesID), RuleID: orZero(r.RuleID), From: domain.Health(r.FromHealth),
+		To: domain.Health(r.ToHealth), At: r.At.UTC(), Reason: r.Reason, Held: r.Held, Why: r.Why}
+}
+
+// AddTransitions records changes of health.
+func (s *Store) AddTransitions(ctx context.Context, in []domain.Transition) error {
+	if len(in) == 0 {
+		return nil
+	}
+	rows := make([]transitionRow, len(in))
+	for i, t := range in {
+		rows[i] = transitionRow{0, t.DeviceID, null(t.SeriesID), null(t.RuleID), string(t.From), string(t.To), t.At, t.Reason, t.Held, t.Why}
+	}
+	return s.q(ctx).CreateInBatches(&rows, 500).Error
+}
+
+// TransitionFilter picks transitions; zero fields do not filter.
+type TransitionFilter struct {
+	DeviceID domain.ID
+	SeriesID domain.ID
+	To       domain.Health
+	Search   string // part of a device's name or of the reason
+	From     time.Time
+	Until    time.Time
+	Devices  bool // only those of whole devices
+	Limit    int
+	Offset   int
+}
+
+// Transitions returns changes of health, newest first.
+func (s *Store) Transitions(ctx context.Context, f TransitionFilter) ([]domain.Transition, error) {
+	q := s.q(ctx).Order("at DESC, id DESC")
+	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
+	q = when(q, f.SeriesID != 0, "series_id = ?", f.SeriesID)
+	q = when(q, f.To != "", "to_health = ?", string(f.To))
+	q = when(q, !f.From.IsZero(), "at >= ?", f.From)
+	q = when(q, !f.Until.IsZero(), "at < ?", f.Until)
+	q = when(q, f.Devices, "series_id IS NULL")
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("reason ILIKE ? OR device_id IN (SELECT id FROM devices WHERE name ILIKE ?)", like, like)
+	}
+	if f.Limit > 0 {
+		q = q.Limit(f.Limit).Offset(f.Offset)
+	}
+	var rows []transitionRow
+	err := q.Find(&rows).Error
+	return each(rows, transitionRow.domain), err
+}
+
+// Transition returns one change, or ErrNotFound.
+func (s *Store) Transition(ctx context.Context, id domain.ID) (domain.Transition, error) {
+	var row transitionRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// RibbonChange is a device's change of health, without its explanation.
+type RibbonChange struct {
+	DeviceID   int64
+	FromHealth string
+	ToHealth   string
+	At         time.Time
+}
+
+// RibbonChanges returns the changes of whole devices since a time, ordered by
+// device and time; deviceID 0 means all.
+func (s *Store) RibbonChanges(ctx context.Context, deviceID domain.ID, since time.Time) ([]RibbonChange, error) {
+	q := s.q(ctx).Table("transitions").Select("device_id, from_health, to_health, at").Where("series_id IS NULL AND at >= ?", since).Order("device_id, at, id")
+	q = when(q, deviceID != 0, "device_id = ?", deviceID)
+	var rows []RibbonChange
+	err := q.Scan(&rows).Error
+	return rows, err
+}
+
+func when(q *gorm.DB, cond bool, where string, args ...any) *gorm.DB {
+	if !cond {
+		return q
+	}
+	return q.Where(where, args...)
+}
+
+// escapeLike makes text stand for itself within a LIKE pattern.
+func escapeLike(text string) string {
+	out := make([]rune, 0, len(text))
+	for _, r := range text {
+		if r == '%' || r == '_' || r == '\\' {
+			out = append(out, '\\')
+		}
+		out = append(out, r)
+	}
+	return string(out)
+}

@@ -1,0 +1,268 @@
+package store_test
+
+import (
+	"errors"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var now = time.Now().UTC().Truncate(time.Hour)
+
+// world is a place with one device that has one series.
+func world(t *testing.T, s *store.Store) (domain.Device, domain.Series) {
+	t.Helper()
+	ctx := t.Context()
+	p, err := s.SavePlace(ctx, domain.Place{Name: "Skerry House", Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.7"), Port: 161, CreatedAt: now}, "engine:aa", []string{"192.0.2.8"})
+	require.NoError(t, err)
+	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "r", Name: "R", Unit: "%", Interval: time.Minute}})
+	require.NoError(t, err)
+	return d, series[0]
+}
+
+func TestMigrateFromEachVersion(t *testing.T) {
+	ctx := t.Context()
+	fresh := testkit.OpenStore(t, testkit.EmptyURL(t))
+	newest, err := fresh.Migrate(ctx)
+	require.NoError(t, err)
+	for from := int64(1); from <= newest; from++ {
+		s := testkit.OpenStore(t, testkit.EmptyURL(t))
+		require.NoError(t, s.MigrateTo(ctx, from))
+		got, err := s.Migrate(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, newest, got)
+	}
+}
+
+func TestDevicesKeepTheirAddresses(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, _ := world(t, s)
+	got, err := s.Device(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, netip.MustParseAddr("192.0.2.7"), got.Address)
+	byIdentity, byAddress, err := s.KnownDevices(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, d.ID, byIdentity["engine:aa"])
+	assert.Equal(t, d.ID, byAddress["192.0.2.8"])
+	_, err = s.AddDevice(ctx, domain.Device{PlaceID: d.PlaceID, Name: "log-1", Address: got.Address, Port: 161}, "", nil)
+	assert.ErrorIs(t, err, domain.ErrConflict, "names are unique")
+	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	_, err = s.Device(ctx, d.ID)
+	assert.ErrorIs(t, err, domain.ErrNotFound)
+	assert.ErrorIs(t, s.DeleteDevice(ctx, d.ID), domain.ErrNotFound)
+}
+
+func TestSamplesAreStoredOnce(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, series := world(t, s)
+	batch := []domain.SeriesSample{
+		{SeriesID: series.ID, Sample: domain.Sample{At: now, Value: 1}},
+		{SeriesID: series.ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: 2}},
+	}
+	require.NoError(t, s.WriteSamples(ctx, batch))
+	require.NoError(t, s.WriteSamples(ctx, batch), "a repeated write does no harm")
+	got, err := s.Samples(ctx, series.ID, now, now.Add(time.Hour))
+	require.NoError(t, err)
+	assert.Equal(t, []domain.Sample{batch[0].Sample, batch[1].Sample}, got)
+	require.NoError(t, s.WriteSamples(ctx, []domain.SeriesSample{{SeriesID: series.ID, Sample: domain.Sample{At: now.Add(2 * time.Minute), Value: 5}}, {SeriesID: 999, Sample: domain.Sample{At: now, Value: 5}}}))
+	latest, err := s.LatestOf(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 5.0, latest[series.ID].Value)
+	assert.Equal(t, 2.0, *latest[series.ID].BeforeValue)
+	recent := map[domain.ID][]float64{}
+	require.NoError(t, s.Recent(ctx, 2, now.Add(-time.Hour), func(id domain.ID, x domain.Sample) { recent[id] = append(recent[id], x.Value) }))
+	assert.Equal(t, []float64{2, 5}, recent[series.ID])
+}
+
+func TestRangeKeepsThePeakAndJoinsTheTail(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	_, series := world(t, s)
+	from := now.Add(-2 * time.Hour)
+	var batch []domain.SeriesSample
+	for m := range 120 {
+		v := 1.0
+		if m == 47 {
+			v = 99
+		}
+		batch = append(batch, domain.SeriesSample{SeriesID: series.ID, Sample: domain.Sample{At: from.Add(time.Duration(m) * time.Minute), Value: v}})
+	}
+	require.NoError(t, s.CopySamples(ctx, batch))
+	require.NoError(t, s.MakeSteps(ctx, from, from.Add(90*time.Minute)))
+	require.NoError(t, s.MakeSteps(ctx, from, from.Add(90*time.Minute)), "making them again replaces them")
+	steps, width, raw, err := s.Range(ctx, series, from, now, 4, now.Add(time.Hour))
+	require.NoError(t, err)
+	assert.False(t, raw)
+	assert.Equal(t, 30*time.Minute, width)
+	require.Len(t, steps, 4, "the last half hour comes from samples")
+	// Minute 47 lies in the second half hour: (29 × 1 + 99) / 30.
+	assert.Equal(t, 99.0, steps[1].Max)
+	assert.InDelta(t, 128.0/30, steps[1].Avg, 1e-9)
+	assert.Equal(t, 30, steps[3].Count)
+	steps, _, raw, err = s.Range(ctx, series, from, now, 500, from.Add(-time.Hour))
+	require.NoError(t, err)
+	assert.True(t, raw)
+	assert.Len(t, steps, 120, "a short range shows every sample")
+}
+
+func TestPartitionsComeAndGo(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	require.NoError(t, s.Prepare(ctx, now.AddDate(0, 0, -10), now), "existing ones are left alone")
+	oldest, err := s.OldestRaw(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, now.AddDate(0, 0, -10).Truncate(24*time.Hour), oldest)
+	dropped, err := s.DropBefore(ctx, now.AddDate(0, 0, -8))
+	require.NoError(t, err)
+	assert.Len(t, dropped, 2)
+}
+
+func TestRulesAndStates(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	_, series := world(t, s)
+	r, err := s.SaveRule(ctx, rule.Rule{Name: "n", Kit: "k", Reading: "r", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "c", Enabled: true,
+		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}})
+	require.NoError(t, err)
+	back, err := s.Rule(ctx, r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, r, back)
+	st := store.RuleState{RuleID: r.ID, SeriesID: series.ID, Level: domain.LevelWarning, Since: now}
+	require.NoError(t, s.SetRuleState(ctx, st))
+	st.Level = domain.LevelNone
+	require.NoError(t, s.SetRuleState(ctx, st))
+	states, err := s.RuleStates(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, states)
+}
+
+func TestOneOpenIncidentAndOneTicketDelivery(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, _ := world(t, s)
+	in := domain.Incident{DeviceID: d.ID, Cause: "reach", Title: "x", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now}
+	first, err := s.SaveIncident(ctx, in)
+	require.NoError(t, err)
+	_, err = s.SaveIncident(ctx, in)
+	assert.ErrorIs(t, err, domain.ErrConflict)
+	job := domain.Delivery{IncidentID: first.ID, Kind: domain.DeliverTicket, CreatedAt: now}
+	made, err := s.AddDelivery(ctx, job)
+	require.NoError(t, err)
+	_, err = s.AddDelivery(ctx, job)
+	assert.ErrorIs(t, err, domain.ErrConflict, "never two tickets")
+
+	note := job
+	note.Kind = domain.DeliverNote
+	_, err = s.AddDelivery(ctx, note)
+	require.NoError(t, err)
+	claimed, err := s.ClaimDeliveries(ctx, now, time.Minute, 10)
+	require.NoError(t, err)
+	require.Len(t, claimed, 1, "the note waits for the ticket")
+	again, err := s.ClaimDeliveries(ctx, now.Add(30*time.Second), time.Minute, 10)
+	require.NoError(t, err)
+	assert.Empty(t, again, "leased")
+	again, err = s.ClaimDeliveries(ctx, now.Add(2*time.Minute), time.Minute, 10)
+	require.NoError(t, err)
+	require.Len(t, again, 1, "the worker died: the lease is over")
+	assert.Equal(t, 2, again[0].Attempts)
+	made.State, made.DoneAt, made.NextTryAt = domain.DeliverySent, now, now
+	require.NoError(t, s.FinishDelivery(ctx, made))
+	require.NoError(t, s.SaveTicket(ctx, domain.Ticket{IncidentID: first.ID, Number: "KL-1", CreatedAt: now}))
+	claimed, err = s.ClaimDeliveries(ctx, now.Add(3*time.Minute), time.Minute, 10)
+	require.NoError(t, err)
+	require.Len(t, claimed, 1)
+	assert.Equal(t, domain.DeliverNote, claimed[0].Kind)
+}
+
+func TestTransactionsAreWhole(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	broken := errors.New("broken")
+	err := s.InTx(ctx, func(tx *store.Store) error {
+		_, err := tx.SavePlan(ctx, plan.Plan{Name: "half"})
+		require.NoError(t, err)
+		return broken
+	})
+	assert.ErrorIs(t, err, broken)
+	plans, err := s.Plans(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, plans)
+}
+
+func TestSecretsAreSealed(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	c, err := s.AddCredential(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, "harbour")
+	require.NoError(t, err)
+	secrets, err := s.Secrets(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "harbour", secrets[c.ID].Reveal())
+	var stored []byte
+	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT sealed FROM credentials").Scan(&stored))
+	assert.NotContains(t, string(stored), "harbour")
+
+	ch, err := s.SaveChannel(ctx, domain.Channel{Name: "m", Kind: domain.ChannelMail, Settings: map[string]string{"host": "a"}}, "pw")
+	require.NoError(t, err)
+	ch.Settings["host"] = "b"
+	_, err = s.SaveChannel(ctx, ch, "")
+	require.NoError(t, err)
+	back, secret, err := s.Channel(ctx, ch.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "b", back.Settings["host"])
+	assert.Equal(t, "pw", secret.Reveal(), "an empty secret keeps the old one")
+}
+
+func TestVaultNeedsItsKey(t *testing.T) {
+	dir := t.TempDir()
+	a, err := store.OpenVault(filepath.Join(dir, "a"))
+	require.NoError(t, err)
+	b, err := store.OpenVault(filepath.Join(dir, "b"))
+	require.NoError(t, err)
+	sealed, err := a.Seal("x")
+	require.NoError(t, err)
+	_, err = b.Open(sealed)
+	assert.ErrorContains(t, err, "key file")
+	_, err = a.Open([]byte("short"))
+	assert.Error(t, err)
+	info, err := os.Stat(filepath.Join(dir, "a"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "c"), []byte("nonsense"), 0o600))
+	_, err = store.OpenVault(filepath.Join(dir, "c"))
+	assert.Error(t, err)
+}
+
+func TestFindsAndSweeps(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	c, err := s.AddCredential(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, "x")
+	require.NoError(t, err)
+	w, err := s.SaveSweep(ctx, domain.Sweep{Name: "w", Ranges: "192.0.2.0/24", Port: 161, Pace: 10, State: domain.SweepReady, CredentialIDs: []domain.ID{c.ID}, CreatedAt: now})
+	require.NoError(t, err)
+	f := domain.Find{SweepID: w.ID, Identity: "engine:a", Address: "192.0.2.1", Others: []string{"192.0.2.2"}, Name: "core", Verdict: domain.FindNew, FoundAt: now}
+	require.NoError(t, s.SaveFinds(ctx, []domain.Find{f}))
+	f.Name = "core-1"
+	require.NoError(t, s.SaveFinds(ctx, []domain.Find{f}), "found again: brought up to date")
+	finds, err := s.Finds(ctx, w.ID)
+	require.NoError(t, err)
+	require.Len(t, finds, 1)
+	assert.Equal(t, "core-1", finds[0].Name)
+	assert.Equal(t, "192.0.2.1", finds[0].Address)
+	require.NoError(t, s.SetVerdict(ctx, finds[0].ID, domain.FindIgnored, 0))
+	w.State = domain.SweepRunning
+	_, err = s.SaveSweep(ctx, w)
+	require.NoError(t, err)
+	require.NoError(t, s.EndSweeps(ctx, now))
+	back, err := s.Sweep(ctx, w.ID)
+	require.NoError(t, err)
+	assert.Equal(t, domain.SweepStopped, back.State)
+	assert.Equal(t, []domain.ID{c.ID}, back.CredentialIDs)
+}

@@ -1,0 +1,80 @@
+package store
+
+import (
+	"crypto/cipher"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/crypto/chacha20poly1305"
+
+	"tirelessowl/internal/domain"
+)
+
+// Vault seals secrets with a key that lives in a file outside the database.
+type Vault struct{ aead cipher.AEAD }
+
+// OpenVault reads the key file, or makes one that only its owner may read.
+func OpenVault(file string) (*Vault, error) {
+	key, err := readKey(file)
+	if errors.Is(err, os.ErrNotExist) {
+		key, err = makeKey(file)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("key file: %w", err)
+	}
+	aead, err := chacha20poly1305.NewX(key)
+	if err != nil {
+		return nil, err
+	}
+	return &Vault{aead}, nil
+}
+
+func readKey(file string) ([]byte, error) {
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
+	if err != nil || len(key) != chacha20poly1305.KeySize {
+		return nil, fmt.Errorf("%s does not hold a key of %d bytes in hexadecimal", file, chacha20poly1305.KeySize)
+	}
+	return key, nil
+}
+
+func makeKey(file string) ([]byte, error) {
+	key := make([]byte, chacha20poly1305.KeySize)
+	if _, err := rand.Read(key); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return nil, err
+	}
+	return key, os.WriteFile(file, []byte(hex.EncodeToString(key)+"\n"), 0o600)
+}
+
+// Seal encrypts a secret (XChaCha20-Poly1305, random nonce in front).
+func (v *Vault) Seal(s domain.Secret) ([]byte, error) {
+	nonce := make([]byte, v.aead.NonceSize(), v.aead.NonceSize()+len(s)+v.aead.Overhead())
+	if _, err := rand.Read(nonce); err != nil {
+		return nil, err
+	}
+	return v.aead.Seal(nonce, nonce, []byte(s.Reveal()), nil), nil
+}
+
+// Open decrypts a sealed secret; it fails when the key is another one.
+func (v *Vault) Open(sealed []byte) (domain.Secret, error) {
+	n := v.aead.NonceSize()
+	if len(sealed) < n {
+		return "", errors.New("the sealed secret is damaged")
+	}
+	plain, err := v.aead.Open(nil, sealed[:n], sealed[n:], nil)
+	if err != nil {
+		return "", errors.New("the secret cannot be opened: is the key file the right one?")
+	}
+	return domain.Secret(plain), nil
+}

@@ -1,0 +1,120 @@
+// Package testkit is what tests share: a real database, a fake clock.
+package testkit
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/localpg"
+	"tirelessowl/internal/store"
+)
+
+var (
+	server *localpg.Server
+	count  atomic.Int64
+)
+
+const template = "owl_template"
+
+// Main runs a package's tests with a throw-away database server; call it
+// from TestMain.
+func Main(m *testing.M) {
+	os.Exit(run(m))
+}
+
+func run(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "owl-test-")
+	if err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil { // the server's own user must get through
+		panic(err)
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	server, err = localpg.Start(ctx, filepath.Join(dir, "pg"), localpg.Options{Throwaway: true})
+	if err != nil {
+		panic(err)
+	}
+	defer server.Stop()
+	if err := makeTemplate(ctx, dir); err != nil {
+		panic(err)
+	}
+	return m.Run()
+}
+
+func makeTemplate(ctx context.Context, dir string) error {
+	if err := admin(ctx, "CREATE DATABASE "+template); err != nil {
+		return err
+	}
+	keys, err := store.OpenVault(filepath.Join(dir, "key"))
+	if err != nil {
+		return err
+	}
+	s, err := store.Open(ctx, in(template), keys)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if _, err := s.Migrate(ctx); err != nil {
+		return err
+	}
+	return s.Prepare(ctx, time.Now().Add(-72*time.Hour), time.Now().Add(48*time.Hour))
+}
+
+func admin(ctx context.Context, sql string) error {
+	conn, err := pgx.Connect(ctx, server.URL)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, sql)
+	return err
+}
+
+func in(database string) string {
+	u, err := url.Parse(server.URL)
+	if err != nil {
+		panic(err)
+	}
+	u.Path = "/" + database
+	return u.String()
+}
+
+// URL makes a new database with the newest schema and returns where it is.
+func URL(t testing.TB) string { return newDatabase(t, " TEMPLATE "+template) }
+
+// EmptyURL makes a new database without any table.
+func EmptyURL(t testing.TB) string { return newDatabase(t, "") }
+
+func newDatabase(t testing.TB, options string) string {
+	t.Helper()
+	name := fmt.Sprintf("owl_%d", count.Add(1))
+	require.NoError(t, admin(context.Background(), "CREATE DATABASE "+name+options))
+	t.Cleanup(func() { _ = admin(context.Background(), "DROP DATABASE IF EXISTS "+name+" WITH (FORCE)") })
+	return in(name)
+}
+
+// Store opens a new database with the newest schema.
+func Store(t testing.TB) *store.Store { return OpenStore(t, URL(t)) }
+
+// OpenStore opens the database at a URL.
+func OpenStore(t testing.TB, url string) *store.Store {
+	t.Helper()
+	keys, err := store.OpenVault(filepath.Join(t.TempDir(), "key"))
+	require.NoError(t, err)
+	s, err := store.Open(context.Background(), url, keys)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	return s
+}
