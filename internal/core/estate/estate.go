@@ -80,6 +80,8 @@ type Estate struct {
 	series  map[domain.ID]*series
 	rules   map[string][]rule.Rule // by kit/reading
 	behind  map[domain.ID][]domain.ID
+	// graceUntil: up to then missing values are not held against a device.
+	graceUntil time.Time
 }
 
 type device struct {
@@ -167,6 +169,10 @@ func (e *Estate) SetSeries(s Series) {
 		d.reach = known
 	}
 }
+
+// Grace keeps the health of devices whose values are missing as it is until
+// the given time: after a pause of ours the silence was not theirs.
+func (e *Estate) Grace(until time.Time) { e.graceUntil = until }
 
 // Restore sets the level that a rule had on a series before a restart.
 func (e *Estate) Restore(seriesID domain.ID, r rule.Rule, level domain.Level, held bool, t why.Trace) {

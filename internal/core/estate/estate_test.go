@@ -191,3 +191,14 @@ func TestLateSamplesAreIgnored(t *testing.T) {
 	assert.Empty(t, feed(e, 21, 20, 99).Judged)
 	assert.Empty(t, e.Sample(999, domain.Sample{At: t0, Value: 1}).Judged)
 }
+
+func TestAPauseOfOursIsNotHeldAgainstDevices(t *testing.T) {
+	e := New()
+	e.SetDevice(Device{ID: 1, Name: "edge"}, domain.Fine)
+	e.SetSeries(Series{ID: 10, DeviceID: 1, Every: every})
+	e.Grace(t0.Add(time.Minute))
+	assert.Empty(t, e.Recheck(t0).Health)
+	out := e.Tick(t0.Add(time.Minute))
+	require.Len(t, out.Health, 1, "after the grace it counts")
+	assert.Equal(t, domain.Unknown, out.Health[0].To)
+}

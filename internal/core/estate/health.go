@@ -41,6 +41,10 @@ func (e *Estate) healthOf(d *device, now time.Time) (domain.Health, string, why.
 		t.Facts = append(t.Facts, held.why.Facts...)
 		return give(domain.Unreachable, e.unreachableReason(d))
 	}
+	if quiet := now.Sub(d.lastAt); now.Before(e.graceUntil) && worst == nil && quiet > e.patience(d) && d.health != domain.Unknown {
+		t.Because("It was not asked yet since collecting began again", "the health from before holds until then", why.To("device", d.ID))
+		return give(d.health, "as it was before the pause")
+	}
 	if d.lastAt.IsZero() {
 		t.Because("No value has come yet", fmt.Sprintf("%d series wait for their first one", len(d.series)), why.To("device", d.ID))
 		return give(domain.Unknown, "waits for its first value")

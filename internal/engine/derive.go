@@ -1,0 +1,93 @@
+package engine
+
+import (
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/domain"
+)
+
+// outcome is what one fetch gave.
+type outcome struct {
+	samples []domain.SeriesSample
+	states  []domain.Series // whose collecting began, failed or recovered
+}
+
+// take turns one fetch into samples. Rows of parts must be bound already.
+func (sb *sourceBinding) take(got derive.Fetched) outcome {
+	var out outcome
+	for _, bs := range sb.own {
+		sb.takeOwn(bs, got, &out)
+	}
+	for _, kb := range sb.kinds {
+		if got.Error != "" {
+			kb.fail(got.Error, &out)
+			continue
+		}
+		for _, row := range got.Rows {
+			bp, ok := kb.rows[row.Index]
+			if !ok {
+				continue
+			}
+			for _, bs := range bp.series {
+				ceiling := bp.ceiling
+				if bs.reading.Unit != "bit/s" {
+					ceiling = 0 // the line's speed bounds bytes, not packets
+				}
+				value, ok, problem := bs.formula.Apply(got, row, &bs.state, ceiling)
+				bs.keep(value, ok, string(problem), got, &out)
+			}
+		}
+	}
+	return out
+}
+
+// takeOwn computes a reading of the device itself, over all rows that its
+// filter keeps.
+func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outcome) {
+	if got.Error != "" && !bs.reading.Always {
+		bs.keep(0, false, got.Error, got, out)
+		return
+	}
+	var values []float64
+	problem := "no row of the device fits this reading"
+	for _, row := range got.Rows {
+		if !bs.reading.Filter.Keeps(sb.src, row) {
+			continue
+		}
+		value, ok, why := bs.formula.Apply(got, row, &bs.state, 0)
+		if ok {
+			values = append(values, value)
+		}
+		problem = string(why)
+		if bs.reading.Over == derive.OverFirst || bs.reading.Over == "" {
+			break
+		}
+	}
+	value, ok := bs.reading.Over.Combine(values)
+	bs.keep(value, ok, problem, got, out)
+}
+
+func (kb *kindBinding) fail(problem string, out *outcome) {
+	for _, bp := range kb.rows {
+		for _, bs := range bp.series {
+			bs.keep(0, false, problem, derive.Fetched{}, out)
+		}
+	}
+}
+
+// keep stores a value, and notes when the way that collecting goes changed.
+func (bs *boundSeries) keep(value float64, ok bool, problem string, got derive.Fetched, out *outcome) {
+	status := bs.status
+	switch {
+	case ok:
+		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: got.At, Value: value}})
+		status, problem = domain.SeriesOK, ""
+	case problem != "":
+		status = domain.SeriesFailing
+	default:
+		return // nothing to say yet, such as the first look at a counter
+	}
+	if status != bs.status || problem != bs.problem {
+		bs.status, bs.problem = status, problem
+		out.states = append(out.states, domain.Series{ID: bs.id, State: status, Error: problem})
+	}
+}

@@ -1,0 +1,312 @@
+// Package engine is the long-running part: it collects, judges, responds and
+// keeps house.
+package engine
+
+import (
+	"container/heap"
+	"context"
+	"hash/fnv"
+	"sync"
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// Task is something to do for a device again and again.
+type Task struct {
+	Device domain.ID
+	Key    string // unique within the device
+	Every  time.Duration
+	// Run does it once. It returns false when the device did not answer, so
+	// that it waits its turn apart from those that do.
+	Run func(ctx context.Context) (answered bool)
+}
+
+// Lanes bound how many tasks run at once. Devices that did not answer the
+// last time run in a lane of their own, so that waiting for the dead never
+// delays the living.
+const (
+	promptLane  = 256
+	patientLane = 512
+)
+
+// Scheduler runs tasks in time: spread over their interval, at most one at a
+// time for each device. Zero value is not usable; see NewScheduler.
+type Scheduler struct {
+	mu      sync.Mutex
+	queue   taskHeap
+	devices map[domain.ID]*lineup
+	wake    chan struct{}
+	prompt  lane
+	patient lane
+	running sync.WaitGroup
+	stats   SchedulerStats
+}
+
+// SchedulerStats are figures about the work.
+type SchedulerStats struct {
+	Tasks   int           // known
+	Running int           // at this moment
+	Done    int64         // since the start
+	Skipped int64         // rounds left out since the one before still ran
+	Late    time.Duration // largest delay of a start since the last look
+}
+
+// lineup is what is known of one device.
+type lineup struct {
+	tasks  map[string]*entry
+	busy   bool
+	silent bool
+	ready  []*entry // due, while another task of the device runs
+}
+
+type entry struct {
+	Task
+	due    time.Time
+	place  int // in the heap; -1 when not there
+	queued bool
+	gone   bool
+}
+
+type lane struct {
+	free    int
+	waiting []*entry
+}
+
+// NewScheduler returns a scheduler without tasks.
+func NewScheduler() *Scheduler {
+	return &Scheduler{devices: map[domain.ID]*lineup{}, wake: make(chan struct{}, 1),
+		prompt: lane{free: promptLane}, patient: lane{free: patientLane}}
+}
+
+// Set replaces all tasks of a device. Tasks whose key and interval stay the
+// same keep their rhythm; soon starts new ones at once instead of at their
+// place within the interval.
+func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	l := s.devices[device]
+	if l == nil {
+		l = &lineup{tasks: map[string]*entry{}}
+		s.devices[device] = l
+	}
+	kept := map[string]*entry{}
+	for _, t := range tasks {
+		if old := l.tasks[t.Key]; old != nil && old.Every == t.Every {
+			old.Run = t.Run
+			kept[t.Key] = old
+			delete(l.tasks, t.Key)
+			continue
+		}
+		e := &entry{Task: t, due: firstTime(t, time.Now(), soon), place: -1}
+		kept[t.Key] = e
+		heap.Push(&s.queue, e)
+		s.stats.Tasks++
+	}
+	for _, old := range l.tasks {
+		s.drop(old)
+	}
+	l.tasks = kept
+	if len(kept) == 0 && !l.busy {
+		delete(s.devices, device)
+	}
+	s.nudge()
+}
+
+// Now runs tasks of a device as soon as it is free: the one with the given
+// key, or all for "". It returns how many that are.
+func (s *Scheduler) Now(device domain.ID, key string) int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	l := s.devices[device]
+	if l == nil {
+		return 0
+	}
+	n := 0
+	for k, e := range l.tasks {
+		if key != "" && k != key {
+			continue
+		}
+		n++
+		if e.place >= 0 {
+			e.due = time.Now()
+			heap.Fix(&s.queue, e.place)
+		}
+	}
+	s.nudge()
+	return n
+}
+
+func (s *Scheduler) drop(e *entry) {
+	e.gone = true
+	s.stats.Tasks--
+	if e.place >= 0 {
+		heap.Remove(&s.queue, e.place)
+	}
+}
+
+// firstTime places a task within its interval by a hash of its name, so that
+// the load is even and stays so over restarts.
+func firstTime(t Task, now time.Time, soon bool) time.Time {
+	if soon {
+		return now
+	}
+	h := fnv.New64a()
+	var id [8]byte
+	for i := range id {
+		id[i] = byte(t.Device >> (8 * i))
+	}
+	h.Write(id[:])
+	h.Write([]byte(t.Key))
+	offset := time.Duration(h.Sum64() % uint64(t.Every))
+	return now.Truncate(t.Every).Add(offset).Add(boolTo(now.Truncate(t.Every).Add(offset).Before(now), t.Every))
+}
+
+func boolTo(yes bool, d time.Duration) time.Duration {
+	if yes {
+		return d
+	}
+	return 0
+}
+
+// Run works until the context ends, and returns when the last task has ended.
+func (s *Scheduler) Run(ctx context.Context) {
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
+	for {
+		wait := s.dispatch(ctx)
+		timer.Reset(wait)
+		select {
+		case <-ctx.Done():
+			s.running.Wait()
+			return
+		case <-s.wake:
+		case <-timer.C:
+		}
+	}
+}
+
+// dispatch starts all that is due and returns how long to sleep.
+func (s *Scheduler) dispatch(ctx context.Context) time.Duration {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	now := time.Now()
+	for len(s.queue) > 0 && !s.queue[0].due.After(now) && ctx.Err() == nil {
+		e := heap.Pop(&s.queue).(*entry)
+		e.queued = true
+		l := s.devices[e.Device]
+		if l.busy {
+			l.ready = append(l.ready, e)
+			continue
+		}
+		s.admit(ctx, l, e)
+	}
+	if len(s.queue) == 0 {
+		return time.Hour
+	}
+	return max(0, time.Until(s.queue[0].due))
+}
+
+// admit starts a task, or puts it at the end of its lane.
+func (s *Scheduler) admit(ctx context.Context, l *lineup, e *entry) {
+	l.busy = true
+	in := &s.prompt
+	if l.silent {
+		in = &s.patient
+	}
+	if in.free == 0 {
+		in.waiting = append(in.waiting, e)
+		return
+	}
+	in.free--
+	s.start(ctx, in, e)
+}
+
+func (s *Scheduler) start(ctx context.Context, in *lane, e *entry) {
+	s.stats.Late = max(s.stats.Late, time.Since(e.due))
+	s.stats.Running++
+	run := e.Run
+	s.running.Go(func() {
+		answered := run(ctx)
+		s.finish(ctx, in, e, answered)
+	})
+}
+
+// finish plans the next round, and starts what waited for the device or lane.
+func (s *Scheduler) finish(ctx context.Context, in *lane, e *entry, answered bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.stats.Running--
+	s.stats.Done++
+	in.free++
+	s.replan(e, time.Now())
+	l := s.devices[e.Device]
+	l.busy, l.silent = false, !answered
+	for len(l.ready) > 0 && !l.busy {
+		next := l.ready[0]
+		l.ready = l.ready[1:]
+		if !next.gone && ctx.Err() == nil {
+			s.admit(ctx, l, next)
+		}
+	}
+	if len(l.tasks) == 0 && !l.busy {
+		delete(s.devices, e.Device)
+	}
+	for in.free > 0 && len(in.waiting) > 0 && ctx.Err() == nil {
+		next := in.waiting[0]
+		in.waiting = in.waiting[1:]
+		in.free--
+		s.start(ctx, in, next)
+	}
+	s.nudge()
+}
+
+// replan sets the next time; rounds that should have begun meanwhile are left out.
+func (s *Scheduler) replan(e *entry, now time.Time) {
+	e.queued = false
+	if e.gone {
+		return
+	}
+	e.due = e.due.Add(e.Every)
+	if behind := now.Sub(e.due); behind > 0 {
+		missed := behind/e.Every + 1
+		s.stats.Skipped += int64(missed)
+		e.due = e.due.Add(missed * e.Every)
+	}
+	heap.Push(&s.queue, e)
+}
+
+func (s *Scheduler) nudge() {
+	select {
+	case s.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Stats returns the figures and forgets the largest delay.
+func (s *Scheduler) Stats() SchedulerStats {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := s.stats
+	s.stats.Late = 0
+	return out
+}
+
+// taskHeap orders entries by when they are due.
+type taskHeap []*entry
+
+func (h taskHeap) Len() int           { return len(h) }
+func (h taskHeap) Less(i, j int) bool { return h[i].due.Before(h[j].due) }
+func (h taskHeap) Swap(i, j int)      { h[i], h[j] = h[j], h[i]; h[i].place, h[j].place = i, j }
+
+// Push implements heap.Interface.
+func (h *taskHeap) Push(x any) { e := x.(*entry); e.place = len(*h); *h = append(*h, e) }
+
+// Pop implements heap.Interface.
+func (h *taskHeap) Pop() any {
+	old := *h
+	e := old[len(old)-1]
+	*h = old[:len(old)-1]
+	e.place = -1
+	return e
+}

@@ -1,0 +1,137 @@
+package engine
+
+import (
+	"context"
+	"sync/atomic"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"tirelessowl/internal/domain"
+)
+
+// run runs a scheduler within a bubble of fake time for a while.
+func run(t *testing.T, s *Scheduler, f func()) {
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { s.Run(ctx); close(done) }()
+	f()
+	cancel()
+	<-done
+}
+
+func counting(device domain.ID, key string, every time.Duration, n *atomic.Int64, takes time.Duration, answers bool) Task {
+	return Task{Device: device, Key: key, Every: every, Run: func(context.Context) bool {
+		n.Add(1)
+		time.Sleep(takes)
+		return answers
+	}}
+}
+
+func TestTasksRunOncePerInterval(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, n := NewScheduler(), new(atomic.Int64)
+		s.Set(1, []Task{counting(1, "a", time.Minute, n, time.Second, true)}, true)
+		run(t, s, func() { time.Sleep(10*time.Minute - time.Second) })
+		assert.Equal(t, int64(10), n.Load())
+		assert.Equal(t, int64(0), s.Stats().Skipped)
+	})
+}
+
+func TestOneRequestAtATimePerDevice(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s := NewScheduler()
+		var busy, most, ran atomic.Int64
+		task := func(key string) Task {
+			return Task{Device: 1, Key: key, Every: time.Minute, Run: func(context.Context) bool {
+				most.Store(max(most.Load(), busy.Add(1)))
+				time.Sleep(5 * time.Second)
+				busy.Add(-1)
+				ran.Add(1)
+				return true
+			}}
+		}
+		s.Set(1, []Task{task("a"), task("b"), task("c")}, true)
+		run(t, s, func() { time.Sleep(59 * time.Second) })
+		assert.Equal(t, int64(1), most.Load())
+		assert.Equal(t, int64(3), ran.Load())
+	})
+}
+
+// 2,000 dead devices that take 6 s each must not delay one that lives.
+func TestTheDeadDoNotDelayTheLiving(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, dead, alive := NewScheduler(), new(atomic.Int64), new(atomic.Int64)
+		for id := range domain.ID(2000) {
+			s.Set(id+10, []Task{counting(id+10, "x", 30*time.Second, dead, 6*time.Second, false)}, false)
+		}
+		s.Set(1, []Task{counting(1, "x", 30*time.Second, alive, time.Millisecond, true)}, false)
+		run(t, s, func() {
+			time.Sleep(2 * time.Minute) // all dead ones are known as such now
+			s.Stats()
+			before := alive.Load()
+			time.Sleep(10 * time.Minute)
+			assert.Equal(t, int64(20), alive.Load()-before)
+		})
+	})
+}
+
+func TestMissedRoundsAreSkippedNotQueued(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, n := NewScheduler(), new(atomic.Int64)
+		s.Set(1, []Task{counting(1, "slow", 10*time.Second, n, 25*time.Second, true)}, true)
+		run(t, s, func() { time.Sleep(89 * time.Second) })
+		// Starts at 0, 30 and 60 s: 25 s each, then the next multiple of 10 s.
+		assert.Equal(t, int64(3), n.Load())
+		assert.Equal(t, int64(6), s.Stats().Skipped)
+	})
+}
+
+func TestSetKeepsRhythmAndDropsTheRest(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, a, b := NewScheduler(), new(atomic.Int64), new(atomic.Int64)
+		s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true), counting(1, "b", time.Minute, b, 0, true)}, true)
+		run(t, s, func() {
+			time.Sleep(30 * time.Second)
+			s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true)}, true)
+			time.Sleep(time.Minute)
+			assert.Equal(t, int64(2), a.Load(), "set again did not start it anew")
+			assert.Equal(t, int64(1), b.Load())
+			assert.Equal(t, 1, s.Now(1, ""))
+			synctest.Wait()
+			assert.Equal(t, int64(3), a.Load())
+			assert.Equal(t, 0, s.Now(7, ""))
+			s.Set(1, nil, false)
+			assert.Equal(t, 0, s.Stats().Tasks)
+		})
+	})
+}
+
+func TestRunWaitsForTheLastTask(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s := NewScheduler()
+		var ended atomic.Bool
+		s.Set(1, []Task{{Device: 1, Key: "a", Every: time.Minute, Run: func(context.Context) bool {
+			time.Sleep(3 * time.Second)
+			ended.Store(true)
+			return true
+		}}}, true)
+		run(t, s, func() { time.Sleep(time.Second) })
+		assert.True(t, ended.Load())
+	})
+}
+
+func TestStartsAreSpread(t *testing.T) {
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	var buckets [6]int
+	for id := range domain.ID(600) {
+		at := firstTime(Task{Device: id, Key: "k", Every: time.Minute}, now, false)
+		assert.False(t, at.Before(now))
+		buckets[int(at.Sub(now)/(10*time.Second))%6]++
+	}
+	for _, n := range buckets {
+		assert.InDelta(t, 100, n, 50, "%v", buckets)
+	}
+}

@@ -1,0 +1,180 @@
+package respond
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// maxComment is the longest comment in bytes.
+const maxComment = 10_000
+
+// Incident is an incident with all that belongs to it.
+type Incident struct {
+	domain.Incident
+	Device     domain.Device     `json:"device"`
+	Alerts     []domain.Alert    `json:"alerts"`
+	Events     []domain.Event    `json:"events"`
+	Deliveries []domain.Delivery `json:"deliveries"`
+	Ticket     *domain.Ticket    `json:"ticket,omitempty"`
+	Earlier    []domain.Incident `json:"earlier"`
+}
+
+// Incident returns one incident, or ErrNotFound.
+func (s *Service) Incident(ctx context.Context, id domain.ID) (Incident, error) {
+	in, err := s.store.Incident(ctx, id)
+	if err != nil {
+		return Incident{}, err
+	}
+	out := Incident{Incident: in}
+	steps := []func() error{
+		func() (err error) { out.Device, err = s.store.Device(ctx, in.DeviceID); return },
+		func() (err error) { out.Alerts, err = s.store.AlertsOf(ctx, id); return },
+		func() (err error) { out.Events, err = s.store.EventsOf(ctx, id); return },
+		func() (err error) { out.Deliveries, err = s.store.DeliveriesOf(ctx, id); return },
+		func() (err error) { out.Earlier, err = s.store.IncidentsOfCause(ctx, in.DeviceID, in.Cause); return },
+		func() error {
+			t, err := s.store.TicketOf(ctx, id)
+			if err == nil {
+				out.Ticket = &t
+			}
+			return ignoreNotFound(err)
+		},
+	}
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return out, err
+		}
+	}
+	out.Earlier = slices.DeleteFunc(out.Earlier, func(x domain.Incident) bool { return x.ID == id })
+	return out, nil
+}
+
+func ignoreNotFound(err error) error {
+	if errors.Is(err, domain.ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// Acknowledge notes that a person has taken an incident on. Doing it twice
+// changes nothing; a resolved one cannot be acknowledged.
+func (s *Service) Acknowledge(ctx context.Context, id domain.ID, by string) error {
+	return s.act(ctx, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
+		switch in.State {
+		case domain.IncidentResolved:
+			return domain.Event{}, fmt.Errorf("%w: the incident is resolved already", domain.ErrConflict)
+		case domain.IncidentAcknowledged:
+			return domain.Event{}, nil
+		}
+		in.State, in.AcknowledgedAt, in.AcknowledgedBy = domain.IncidentAcknowledged, now, by
+		return domain.Event{Kind: domain.EventAcknowledged, Text: by + " acknowledged", By: by}, nil
+	})
+}
+
+// Comment adds a person's words to the story.
+func (s *Service) Comment(ctx context.Context, id domain.ID, by, text string) error {
+	text, err := checkText(text, true)
+	if err != nil {
+		return err
+	}
+	return s.act(ctx, id, func(*domain.Incident, time.Time) (domain.Event, error) {
+		return domain.Event{Kind: domain.EventComment, Text: by + " commented", Detail: text, By: by}, nil
+	})
+}
+
+// Resolve ends an incident by hand, with a reason that may be empty. Trouble
+// that lasts goes on being judged; new trouble opens it again.
+func (s *Service) Resolve(ctx context.Context, id domain.ID, by, text string) error {
+	text, err := checkText(text, false)
+	if err != nil {
+		return err
+	}
+	return s.act(ctx, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
+		if in.State == domain.IncidentResolved {
+			return domain.Event{}, nil
+		}
+		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, now, by
+		return domain.Event{Kind: domain.EventResolved, Text: by + " resolved the incident", Detail: text, By: by}, nil
+	})
+}
+
+func checkText(text string, needed bool) (string, error) {
+	text = strings.TrimSpace(text)
+	switch {
+	case needed && text == "":
+		return "", domain.FieldErrors{"text": "Write something first."}
+	case len(text) > maxComment:
+		return "", domain.FieldErrors{"text": fmt.Sprintf("At most %d characters.", maxComment)}
+	}
+	return text, nil
+}
+
+// act changes an incident by hand, writes the story and lets the plans act.
+func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
+	now := time.Now().UTC()
+	err := s.store.InTx(ctx, func(tx *store.Store) error {
+		in, err := tx.Incident(ctx, id)
+		if err != nil {
+			return err
+		}
+		ev, err := f(&in, now)
+		if err != nil || ev.Kind == "" {
+			return err
+		}
+		if in, err = tx.SaveIncident(ctx, in); err != nil {
+			return err
+		}
+		ev.IncidentID, ev.At = id, now
+		d, err := tx.Device(ctx, in.DeviceID)
+		if err != nil {
+			return err
+		}
+		r := recording{Service: s, tx: tx}
+		traces, err := r.act(ctx, in, ev, message{device: d.Name, title: in.Title, reason: ev.Detail, since: in.EpisodeAt, at: now})
+		if err != nil {
+			return err
+		}
+		for _, t := range traces {
+			ev.Why.Include(t.Question, t)
+		}
+		_, err = tx.AddEvent(ctx, ev)
+		return err
+	})
+	if err == nil {
+		s.wake()
+	}
+	return err
+}
+
+// Plans returns the response plans.
+func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.store.Plans(ctx) }
+
+// SetPlanEnabled switches a response plan on or off.
+func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) error {
+	plans, err := s.store.Plans(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(plans, func(p plan.Plan) bool { return p.ID == id })
+	if i < 0 {
+		return domain.ErrNotFound
+	}
+	plans[i].Enabled = on
+	_, err = s.store.SavePlan(ctx, plans[i])
+	return err
+}
+
+// Retry makes a delivery that failed for good due again.
+func (s *Service) Retry(ctx context.Context, id domain.ID) error {
+	err := s.store.RetryDelivery(ctx, id, time.Now().UTC())
+	s.wake()
+	return err
+}

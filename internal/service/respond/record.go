@@ -1,0 +1,275 @@
+// Package respond turns changes of health into alerts, incidents and
+// deliveries, and lets people act on incidents.
+package respond
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/incident"
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Service is the use cases of responding.
+type Service struct {
+	store *store.Store
+	// url is where people reach the screens, for links in messages.
+	url string
+	// wake tells the outbox that there is something to deliver.
+	wake func()
+	// past is true while history is loaded: nobody is told of it.
+	past bool
+}
+
+// New returns the service. wake is called after deliveries were written.
+func New(s *store.Store, url string, wake func()) *Service {
+	return &Service{store: s, url: url, wake: wake}
+}
+
+// Past returns a recorder for history: it tells nobody.
+func (s *Service) Past() *Service {
+	return &Service{store: s.store, url: s.url, wake: func() {}, past: true}
+}
+
+// Record keeps changes of health with all that follows from them, in one
+// transaction.
+func (s *Service) Record(ctx context.Context, found estate.Result) error {
+	err := s.store.InTx(ctx, func(tx *store.Store) error {
+		r := recording{Service: s, tx: tx}
+		for _, j := range found.Judged {
+			if err := r.judged(ctx, j); err != nil {
+				return fmt.Errorf("%s on %s: %w", j.Rule.Name, j.Device.Name, err)
+			}
+		}
+		for _, h := range found.Health {
+			if err := r.health(ctx, h); err != nil {
+				return err
+			}
+		}
+		return tx.AddTransitions(ctx, r.transitions)
+	})
+	if err == nil {
+		s.wake()
+	}
+	return err
+}
+
+// recording is the work within one transaction.
+type recording struct {
+	*Service
+	tx          *store.Store
+	transitions []domain.Transition
+}
+
+func (r *recording) health(ctx context.Context, h estate.HealthChange) error {
+	r.transitions = append(r.transitions, domain.Transition{DeviceID: h.Device.ID, From: h.From, To: h.To, At: h.At, Reason: h.Reason, Why: h.Why})
+	return r.tx.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason)
+}
+
+func (r *recording) judged(ctx context.Context, j estate.Judged) error {
+	r.transitions = append(r.transitions, domain.Transition{DeviceID: j.Device.ID, SeriesID: j.Series.ID, RuleID: j.Rule.ID,
+		From: domain.HealthOf(j.From), To: domain.HealthOf(j.To), At: j.At, Reason: j.Reason(), Held: j.Held, Why: j.Why})
+	st := store.RuleState{RuleID: j.Rule.ID, SeriesID: j.Series.ID, Level: j.To, Held: j.Held && j.To > 0, Since: j.At, Why: j.Why}
+	if err := r.tx.SetRuleState(ctx, st); err != nil {
+		return err
+	}
+	if j.Held {
+		return nil // out of reach: no alert may follow
+	}
+	alert, err := r.tx.OpenAlert(ctx, j.Rule.ID, j.Series.ID)
+	switch {
+	case errors.Is(err, domain.ErrNotFound):
+		if j.To == domain.LevelNone {
+			return nil
+		}
+		return r.open(ctx, j)
+	case err != nil:
+		return err
+	case j.To == domain.LevelNone:
+		return r.end(ctx, j, alert)
+	}
+	return r.change(ctx, j, alert)
+}
+
+// open begins an alert, within a new or a known incident.
+func (r *recording) open(ctx context.Context, j estate.Judged) error {
+	cause := incident.Cause(j.Rule.Cause, j.Series.Part)
+	known, err := r.tx.IncidentsOfCause(ctx, j.Device.ID, cause)
+	if err != nil {
+		return err
+	}
+	title := estate.Title(j.Rule, j.Device, j.Series)
+	action, id, trace := incident.Assign(j.Device.ID, cause, j.At, known)
+	in := domain.Incident{DeviceID: j.Device.ID, Cause: cause, Title: title, Level: j.To, State: domain.IncidentOpen, OpenedAt: j.At, EpisodeAt: j.At, Why: trace}
+	kind := domain.EventAlert
+	if action != incident.Start {
+		in = known[slices.IndexFunc(known, func(x domain.Incident) bool { return x.ID == id })]
+		before := in.Level
+		in.Level, in.RecoveredAt = max(in.Level, j.To), time.Time{}
+		switch {
+		case action == incident.Reopen:
+			kind = domain.EventReopened
+			in.State, in.EpisodeAt, in.Level, in.Reopened = domain.IncidentOpen, j.At, j.To, in.Reopened+1
+			in.ResolvedAt, in.ResolvedBy, in.AcknowledgedAt, in.AcknowledgedBy, in.Title = time.Time{}, "", time.Time{}, "", title
+		case in.Level > before:
+			kind, in.Title = domain.EventRaised, title
+		}
+	}
+	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+		return err
+	}
+	alert, err := r.tx.SaveAlert(ctx, domain.Alert{RuleID: j.Rule.ID, SeriesID: j.Series.ID, DeviceID: j.Device.ID, IncidentID: in.ID, Level: j.To, Cause: cause,
+		Title: title, FirstBadAt: j.FirstBadAt, OpenedAt: j.At, Value: j.Value, Limit: j.Limit, Unit: j.Rule.Unit, Why: j.Why})
+	if err != nil {
+		return err
+	}
+	first := domain.Event{IncidentID: in.ID, At: j.FirstBadAt, Kind: domain.EventFirstBad, Text: "First value beyond a limit", AlertID: alert.ID,
+		Detail: fmt.Sprintf("%s, collected every %s", seriesName(j.Series), units.Span(j.Series.Every))}
+	if _, err := r.tx.AddEvent(ctx, first); err != nil {
+		return err
+	}
+	// The plan is asked about an alert that joins too: its level may be new.
+	return r.tell(ctx, in, j, alert.ID, kind, title, j.Reason())
+}
+
+// change moves a lasting alert to another level.
+func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Alert) error {
+	in, err := r.tx.Incident(ctx, alert.IncidentID)
+	if err != nil {
+		return err
+	}
+	kind, text := domain.EventEased, "Eased to "+j.To.String()
+	if j.To > alert.Level {
+		kind, text = domain.EventRaised, "Got worse: "+j.To.String()
+	}
+	alert.Level, alert.Value, alert.Limit, alert.Why = j.To, j.Value, j.Limit, j.Why
+	if _, err := r.tx.SaveAlert(ctx, alert); err != nil {
+		return err
+	}
+	in.Level = max(in.Level, j.To)
+	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+		return err
+	}
+	return r.tell(ctx, in, j, alert.ID, kind, text, j.Reason())
+}
+
+// end closes an alert; with the last one the incident has recovered.
+func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert) error {
+	alert.EndedAt, alert.Value = j.At, j.Value
+	if _, err := r.tx.SaveAlert(ctx, alert); err != nil {
+		return err
+	}
+	in, err := r.tx.Incident(ctx, alert.IncidentID)
+	if err != nil {
+		return err
+	}
+	others, err := r.tx.AlertsOf(ctx, in.ID)
+	if err != nil {
+		return err
+	}
+	lasting := slices.ContainsFunc(others, func(a domain.Alert) bool { return a.EndedAt.IsZero() })
+	if lasting {
+		_, err := r.tx.AddEvent(ctx, domain.Event{IncidentID: in.ID, At: j.At, Kind: domain.EventEased, Text: "One alert ended", Detail: j.Reason(), AlertID: alert.ID, Why: j.Why})
+		return err
+	}
+	in.RecoveredAt = j.At
+	if in.State != domain.IncidentResolved {
+		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, j.At, "recovery"
+	}
+	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+		return err
+	}
+	return r.tell(ctx, in, j, alert.ID, domain.EventRecovered, "Recovered after "+units.Span(j.At.Sub(in.EpisodeAt)), j.Reason())
+}
+
+// tell writes the event into the story and lets the plans act on it.
+func (r *recording) tell(ctx context.Context, in domain.Incident, j estate.Judged, alertID domain.ID, kind domain.EventKind, text, detail string) error {
+	ev := domain.Event{IncidentID: in.ID, At: j.At, Kind: kind, Level: j.To, Text: text, Detail: detail, AlertID: alertID, Why: j.Why}
+	if kind == domain.EventRecovered {
+		ev.Level = domain.LevelNone
+	}
+	m := message{device: j.Device.Name, title: in.Title, reason: detail, runbook: j.Rule.Runbook, since: in.EpisodeAt, at: j.At}
+	trace, err := r.act(ctx, in, ev, m)
+	if err != nil {
+		return err
+	}
+	for _, t := range trace {
+		ev.Why.Include(t.Question, t)
+	}
+	_, err = r.tx.AddEvent(ctx, ev)
+	return err
+}
+
+// act asks every plan and puts deliveries into the outbox.
+func (r *recording) act(ctx context.Context, in domain.Incident, ev domain.Event, m message) ([]why.Trace, error) {
+	if r.past {
+		t := why.Trace{Question: "Who was told?", Answer: "nobody"}
+		t.Because("This comes from loaded history", "response plans act on the present only", nil)
+		return []why.Trace{t}, nil
+	}
+	plans, err := r.tx.Plans(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sent, err := r.tx.DeliveriesOf(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	known, err := r.tx.IncidentsOfCause(ctx, in.DeviceID, in.Cause)
+	if err != nil {
+		return nil, err
+	}
+	m.before = len(known) - 1 + in.Reopened
+	var traces []why.Trace
+	for _, p := range plans {
+		actions, trace := plan.Decide(p, plan.Event{Kind: ev.Kind, Level: in.Level}, pastOf(p, in, sent))
+		traces = append(traces, trace)
+		for _, a := range actions {
+			if err := r.enqueue(ctx, in, p, a, ev, m); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return traces, nil
+}
+
+func (r *recording) enqueue(ctx context.Context, in domain.Incident, p plan.Plan, a plan.Action, ev domain.Event, m message) error {
+	subject, body := m.write(r.url, in, ev)
+	if a.Step.Kind == domain.DeliverNote {
+		body = m.note(ev)
+	}
+	a.Why.Because("The incident: "+in.Title, ev.Text+": "+ev.Detail, why.To("incident", in.ID))
+	_, err := r.tx.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
+		ChannelID: a.Step.ChannelID, Recipient: a.Recipient, Subject: subject, Body: body, CreatedAt: ev.At, Why: a.Why})
+	return err
+}
+
+// pastOf tells a plan what it did in the present episode of an incident.
+func pastOf(p plan.Plan, in domain.Incident, sent []domain.Delivery) plan.Past {
+	past := plan.Past{Told: map[string][]string{}, ToldLevel: map[string]domain.Level{}}
+	for _, d := range sent {
+		switch {
+		case d.Kind == domain.DeliverTicket && d.State != domain.DeliveryFailed:
+			past.Ticket = true
+		case d.Kind == domain.DeliverMail && d.Plan == p.Name && !d.CreatedAt.Before(in.EpisodeAt) && d.Event != domain.EventRecovered:
+			past.Told[d.Step] = append(past.Told[d.Step], d.Recipient)
+			past.ToldLevel[d.Recipient] = max(past.ToldLevel[d.Recipient], d.Level)
+		}
+	}
+	return past
+}
+
+func seriesName(s estate.Series) string {
+	if s.Part == "" {
+		return s.Name
+	}
+	return s.Part + " " + s.Name
+}
