@@ -318,3 +318,8 @@ func each[A, B any](in []A, f func(A) B) []B {
 	}
 	return out
 }
+
+// CountSeries returns how many series there are.
+func (s *Store) CountSeries(ctx context.Context) (n int64, err error) {
+	return n, s.q(ctx).Table("series").Count(&n).Error
+}

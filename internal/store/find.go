@@ -140,3 +140,16 @@ func (s *Store) Finds(ctx context.Context, sweepID domain.ID) ([]domain.Find, er
 func (s *Store) SetVerdict(ctx context.Context, id domain.ID, v domain.Verdict, deviceID domain.ID) error {
 	return must(s.q(ctx).Model(&findRow{}).Where("id = ?", id).Updates(map[string]any{"verdict": string(v), "device_id": null(deviceID)}))
 }
+
+// PruneFinds removes finds of a sweep that turned out to be addresses of
+// another one, and that nobody has decided about.
+func (s *Store) PruneFinds(ctx context.Context, sweepID domain.ID, identities []string) error {
+	return s.q(ctx).Where("sweep_id = ? AND verdict IN ('new', 'known') AND identity NOT IN ?", sweepID, append(identities, "")).Delete(&findRow{}).Error
+}
+
+// Find returns one find, or ErrNotFound.
+func (s *Store) Find(ctx context.Context, id domain.ID) (domain.Find, error) {
+	var row findRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}

@@ -281,3 +281,52 @@ func (s *Store) OldestRaw(ctx context.Context) (time.Time, error) {
 	}
 	return time.Parse("samples_20060102", name)
 }
+
+// SeriesSubject is a series with the names of what it belongs to.
+type SeriesSubject struct {
+	domain.Series
+	Device string
+	Part   string
+	Speed  float64 // bit/s, zero when not known
+}
+
+type subjectRow struct {
+	seriesRow
+	Device string
+	Part   string
+	Speed  float64
+}
+
+func (r subjectRow) subject() SeriesSubject {
+	return SeriesSubject{Series: r.seriesRow.domain(), Device: r.Device, Part: r.Part, Speed: r.Speed}
+}
+
+// SeriesOfReading returns the series of one reading with the names of their
+// devices and parts.
+func (s *Store) SeriesOfReading(ctx context.Context, kit, reading string, limit int) ([]SeriesSubject, error) {
+	var rows []subjectRow
+	err := s.q(ctx).Raw(`SELECT s.*, d.name AS device, coalesce(p.name, '') AS part, coalesce(p.speed, 0) AS speed FROM series s JOIN devices d ON d.id = s.device_id
+		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? ORDER BY d.name, p.id LIMIT ?`, kit, reading, limit).Scan(&rows).Error
+	return each(rows, subjectRow.subject), err
+}
+
+// SamplesOfReading returns the stored values of all series of one reading, by
+// series and ordered by time.
+func (s *Store) SamplesOfReading(ctx context.Context, kit, reading string, from, to time.Time) (map[domain.ID][]domain.Sample, error) {
+	rows, err := s.pool.Query(ctx, `SELECT x.series_id, x.at, x.value FROM series s JOIN samples x ON x.series_id = s.id
+		WHERE s.kit = $1 AND s.reading = $2 AND x.at >= $3 AND x.at < $4 ORDER BY x.series_id, x.at`, kit, reading, from, to)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[domain.ID][]domain.Sample{}
+	for rows.Next() {
+		var id domain.ID
+		var x domain.Sample
+		if err := rows.Scan(&id, &x.At, &x.Value); err != nil {
+			return nil, err
+		}
+		out[id] = append(out[id], x)
+	}
+	return out, rows.Err()
+}

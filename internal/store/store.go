@@ -100,6 +100,12 @@ func (s *Store) MigrateTo(ctx context.Context, version int64) error {
 	return err
 }
 
+// Wipe removes everything, for a fresh start of the demo.
+func (s *Store) Wipe(ctx context.Context) error {
+	_, err := s.pool.Exec(ctx, "DROP SCHEMA public CASCADE; CREATE SCHEMA public")
+	return err
+}
+
 // InTx runs f within one transaction.
 func (s *Store) InTx(ctx context.Context, f func(*Store) error) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {

@@ -22,6 +22,18 @@ type Responder struct {
 	Own []netip.Addr
 }
 
+// Answer is what one address told of the device behind it.
+type Answer struct {
+	Responder
+	Description string
+	Location    string
+	Services    int // sysServices (RFC 3418)
+	Interfaces  int
+	Volumes     int
+	// Facts are what kits may need: "answers:snmp", "mib:interfaces", …
+	Facts []string
+}
+
 // Group is the addresses of one device, the lowest first.
 type Group struct {
 	Members []int // places in the input

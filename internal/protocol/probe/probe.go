@@ -3,7 +3,6 @@ package probe
 
 import (
 	"context"
-	"encoding/hex"
 	"net/netip"
 	"time"
 
@@ -12,21 +11,6 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/snmp"
 )
-
-// Answer is what one address told.
-type Answer struct {
-	Address     netip.Addr
-	Description string
-	ObjectID    string
-	Name        string
-	Location    string
-	Services    int
-	EngineID    string
-	Own         []netip.Addr
-	Interfaces  int
-	Volumes     int
-	Facts       []string
-}
 
 // Prober asks addresses.
 type Prober struct{ SNMP *snmp.Client }
@@ -51,20 +35,18 @@ func (p Prober) Hello(ctx context.Context, at netip.AddrPort, community domain.S
 }
 
 // Learn asks a device that answers for all that a find shows.
-func (p Prober) Learn(ctx context.Context, at netip.AddrPort, community domain.Secret) (Answer, error) {
+func (p Prober) Learn(ctx context.Context, at netip.AddrPort, community domain.Secret) (identity.Answer, error) {
 	t := snmp.Target{Address: at, Community: community, Timeout: 3 * time.Second, Retries: 2}
 	values, err := p.SNMP.Get(ctx, t, about)
 	if err != nil {
-		return Answer{}, err
+		return identity.Answer{}, err
 	}
-	a := Answer{Address: at.Addr(), Description: values[0].String(), ObjectID: values[1].String(), Name: values[2].String(), Location: values[3].String(),
-		Facts: []string{"answers:snmp"}}
+	a := identity.Answer{Responder: identity.Responder{Address: at.Addr(), ObjectID: values[1].String(), Name: values[2].String()},
+		Description: values[0].String(), Location: values[3].String(), Facts: []string{"answers:snmp"}}
 	services, _ := values[4].Number()
 	interfaces, _ := values[6].Number()
 	a.Services, a.Interfaces = int(services), int(interfaces)
-	if values[5].Text != "" {
-		a.EngineID = hex.EncodeToString([]byte(values[5].Text))
-	}
+	a.EngineID = values[5].Text // in hexadecimal: its first bit is set, so it never is text
 	if a.Interfaces > 0 {
 		a.Facts = append(a.Facts, "mib:interfaces")
 	}
@@ -73,7 +55,7 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, community domain.S
 }
 
 // tables reads addresses and volumes; a device without them is no error.
-func (p Prober) tables(ctx context.Context, t snmp.Target, a *Answer) {
+func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
 	if table, err := p.SNMP.Walk(ctx, t, []string{ownAddrs}); err == nil {
 		for _, row := range table.Rows {
 			if own, err := netip.ParseAddr(row.Values[0].String()); err == nil {
@@ -91,9 +73,4 @@ func (p Prober) tables(ctx context.Context, t snmp.Target, a *Answer) {
 			a.Volumes++
 		}
 	}
-}
-
-// Responder is the answer as the core sees it.
-func (a Answer) Responder() identity.Responder {
-	return identity.Responder{Address: a.Address, EngineID: a.EngineID, Name: a.Name, ObjectID: a.ObjectID, Own: a.Own}
 }

@@ -1,0 +1,165 @@
+// Package app puts all parts together: one list from settings to running
+// parts, and its reverse for stopping.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"path/filepath"
+	"time"
+
+	"tirelessowl/internal/config"
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
+	"tirelessowl/internal/localpg"
+	"tirelessowl/internal/protocol/fetch"
+	"tirelessowl/internal/protocol/probe"
+	"tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web"
+	"tirelessowl/kits"
+)
+
+// SNMP is asked with this patience: long enough for a satellite link.
+const (
+	snmpTimeout = 2 * time.Second
+	snmpRetries = 1
+)
+
+// App is the running application.
+type App struct {
+	Config  config.Config
+	Store   *store.Store
+	Access  *access.Service
+	Kits    *collect.Service
+	Find    *find.Service
+	Judge   *judge.Service
+	Respond *respond.Service
+	Watch   *watch.Service
+	Engine  *engine.Collector
+
+	log       *slog.Logger
+	hub       *engine.Hub
+	evaluator *engine.Judge
+	outbox    *engine.Outbox
+	house     *engine.Housekeeper
+	client    *snmp.Client
+	deliver   deliverer
+	server    *http.Server
+}
+
+// Database connects to the database of the settings, starting the private
+// server where none is given, and migrates. The returned function undoes it.
+func Database(ctx context.Context, c config.Config, progress func(string)) (*store.Store, func(), error) {
+	url, stop := c.DatabaseURL, func() {}
+	if url == "" {
+		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), localpg.Options{Log: progress})
+		if err != nil {
+			return nil, nil, err
+		}
+		url, stop = server.URL, server.Stop
+	}
+	keys, err := store.OpenVault(c.KeyFile())
+	if err != nil {
+		stop()
+		return nil, nil, err
+	}
+	s, err := store.Open(ctx, url, keys)
+	if err == nil {
+		_, err = s.Migrate(ctx)
+	}
+	if err != nil {
+		if s != nil {
+			s.Close()
+		}
+		stop()
+		return nil, nil, err
+	}
+	return s, func() { s.Close(); stop() }, nil
+}
+
+// New wires everything; nothing runs yet.
+func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, log *slog.Logger) (*App, error) {
+	a := &App{Config: c, Store: s, log: log, hub: engine.NewHub(), deliver: deliverer{s, c.URL}}
+	var err error
+	if a.Kits, err = collect.New(s, kits.Files); err != nil {
+		return nil, err
+	}
+	if a.client, err = snmp.NewClient(); err != nil {
+		return nil, err
+	}
+	a.Access = access.New(s, time.Now)
+	a.Respond = respond.New(s, c.URL, func() { a.outbox.Wake() })
+	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
+	a.Engine = engine.NewCollector(s, a.Kits, fetch.Fetcher{SNMP: a.client, Timeout: snmpTimeout, Retries: snmpRetries}, a.evaluator, log)
+	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, log)
+	a.house = engine.NewHousekeeper(s, c.Keep(), log)
+	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
+		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
+	a.Judge = judge.New(s, a.evaluator.SetRules)
+	a.Watch = watch.New(s, a.Kits, a.evaluator.Explain)
+	return a, nil
+}
+
+// Start runs everything and serves the screens. drill may be nil where there
+// is no simulated estate.
+func (a *App) Start(ctx context.Context, drill web.Drill) error {
+	if err := a.house.Start(ctx); err != nil {
+		return err
+	}
+	if err := a.Store.EndSweeps(ctx, time.Now().UTC()); err != nil {
+		return err
+	}
+	if err := a.Kits.Seed(ctx); err != nil {
+		return err
+	}
+	if err := a.Engine.Start(ctx); err != nil {
+		return err
+	}
+	a.outbox.Start(ctx)
+	handler, err := web.New(web.Parts{
+		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
+		Engine: a.Engine, Hub: a.hub, Drill: drill, Log: a.log, URL: a.Config.URL, TestChannel: a.deliver.TestChannel,
+	})
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", a.Config.Listen)
+	if err != nil {
+		return fmt.Errorf("the screens: %w", err)
+	}
+	a.server = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16}
+	go func() {
+		if err := a.server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+			a.log.Error("the screens ended", "error", err)
+		}
+	}()
+	return nil
+}
+
+// Stop ends everything in reverse order and loses nothing; it may be called twice.
+func (a *App) Stop() {
+	if a.server != nil {
+		ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+		defer cancel()
+		if a.server.Shutdown(ctx) != nil {
+			a.server.Close() // event streams do not end by themselves
+		}
+	}
+	a.Find.Close()
+	a.Engine.Stop()
+	a.outbox.Stop()
+	a.house.Stop()
+	a.client.Close()
+}

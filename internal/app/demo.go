@@ -1,0 +1,219 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"tirelessowl/internal/config"
+	"tirelessowl/internal/demo"
+	"tirelessowl/internal/engine"
+	"tirelessowl/internal/store"
+)
+
+// The demo's past: two weeks in steps of five minutes, the last day in steps
+// of a minute; transitions and incidents of the last three days.
+const (
+	demoPast     = 14 * 24 * time.Hour
+	demoRaw      = 24 * time.Hour
+	demoJudged   = 3 * 24 * time.Hour
+	demoCoarse   = 5 * time.Minute
+	demoFine     = time.Minute
+	settingBegan = "demo.origin"
+	settingDone  = "demo.loaded"
+)
+
+// Demo is the simulated estate as the application drives it.
+type Demo struct {
+	Client  *demo.Client
+	MailURL string
+	DeskURL string
+	process *exec.Cmd
+	ended   chan struct{}
+}
+
+// StandIns tells where the simulated desk and mail server are.
+type StandIns struct {
+	Control, DeskURL, MailURL, MailHost string
+	MailPort                            int
+	Community, DeskToken                string
+}
+
+// StartEstate runs the simulated estate as a process of its own and waits
+// until it answers. The arguments are those of the program that is run.
+func StartEstate(ctx context.Context, at StandIns, program string, args ...string) (*Demo, error) {
+	cmd := exec.Command(program, args...)
+	cmd.Stdout, cmd.Stderr = os.Stderr, os.Stderr
+	// A group of its own: Ctrl-C must reach us only, so that we can stop in order.
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	d := &Demo{Client: &demo.Client{URL: at.Control}, MailURL: at.MailURL, DeskURL: at.DeskURL, process: cmd, ended: make(chan struct{})}
+	go func() { _ = cmd.Wait(); close(d.ended) }()
+	for start := time.Now(); time.Since(start) < 20*time.Second; time.Sleep(50 * time.Millisecond) {
+		if _, err := d.Client.Faults(ctx); err == nil {
+			return d, nil
+		}
+		select {
+		case <-d.ended:
+			return nil, errors.New("the simulated estate ended at once; is another one running on these addresses?")
+		default:
+		}
+	}
+	d.Stop()
+	return nil, errors.New("the simulated estate does not answer")
+}
+
+// Stop ends the estate; it may be called twice.
+func (d *Demo) Stop() {
+	_ = d.process.Process.Signal(syscall.SIGTERM)
+	select {
+	case <-d.ended:
+	case <-time.After(5 * time.Second):
+		_ = d.process.Process.Kill()
+		<-d.ended
+	}
+}
+
+// DemoOrigin returns the moment that the demo's stories refer to: the one
+// stored, or now for a fresh start. A load that was broken off is wiped.
+func DemoOrigin(ctx context.Context, s *store.Store) (origin time.Time, loaded bool, err error) {
+	text, err := s.Setting(ctx, settingBegan)
+	if err != nil {
+		return origin, false, err
+	}
+	done, err := s.Setting(ctx, settingDone)
+	if err != nil {
+		return origin, false, err
+	}
+	if text != "" && done != "" {
+		origin, err = time.Parse(time.RFC3339, text)
+		return origin, true, err
+	}
+	if text != "" {
+		if err := s.Wipe(ctx); err != nil {
+			return origin, false, err
+		}
+		if _, err := s.Migrate(ctx); err != nil {
+			return origin, false, err
+		}
+	}
+	origin = time.Now().UTC().Truncate(time.Minute)
+	return origin, false, s.SetSetting(ctx, settingBegan, origin.Format(time.RFC3339))
+}
+
+// LoadDemo builds the demo world and brings in its past.
+func (a *App) LoadDemo(ctx context.Context, d *Demo, at StandIns, progress func(string)) error {
+	devices, err := d.Client.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	if err := a.Kits.Seed(ctx); err != nil {
+		return err
+	}
+	now := time.Now().UTC()
+	w := demo.World{Store: a.Store, Access: a.Access, Kits: a.Kits, Community: domainSecret(at.Community), DeskToken: domainSecret(at.DeskToken),
+		DeskURL: at.DeskURL, MailHost: at.MailHost, MailPort: at.MailPort, Port: a.Config.DemoPort}
+	if err := w.Build(ctx, devices, now); err != nil {
+		return err
+	}
+	if err := a.Store.Prepare(ctx, now.Add(-demoPast-24*time.Hour), now.Add(48*time.Hour)); err != nil {
+		return err
+	}
+	to := now.Truncate(time.Minute)
+	shown := 0
+	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d.Client}, Recorder: a.Respond.Past(), Log: a.log,
+		From: to.Add(-demoPast), RawFrom: to.Add(-demoRaw), JudgeFrom: to.Add(-demoJudged), To: to, Coarse: demoCoarse, Fine: demoFine,
+		Progress: func(done, of int) {
+			if percent := 100 * done / of; percent >= shown+20 {
+				shown = percent
+				progress(fmt.Sprintf("bringing in 14 days of history: %d of %d devices", done, of))
+			}
+		}}
+	if err := b.Run(ctx); err != nil {
+		return err
+	}
+	if err := a.Store.FinishLoad(ctx); err != nil {
+		return err
+	}
+	return a.Store.SetSetting(ctx, settingDone, now.Format(time.RFC3339))
+}
+
+// RunDemo is the whole of "owl demo": it returns when the context ends.
+func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(origin time.Time) []string, log *slog.Logger) error {
+	start := time.Now()
+	progress := func(text string) { fmt.Printf("%5.1f s  %s\n", time.Since(start).Seconds(), text) }
+	progress("starting the database")
+	s, closeStore, err := Database(ctx, c, progress)
+	if err != nil {
+		return err
+	}
+	defer closeStore()
+	origin, loaded, err := DemoOrigin(ctx, s)
+	if err != nil {
+		return err
+	}
+	if !loaded { // what the stand-ins remember belongs to the old world
+		_ = os.Remove(filepath.Join(c.DataDir, "tickets.json"))
+		_ = os.Remove(filepath.Join(c.DataDir, "mail.json"))
+	}
+	progress("starting the simulated estate")
+	program, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	d, err := StartEstate(ctx, at, program, simArgs(origin)...)
+	if err != nil {
+		return err
+	}
+	defer d.Stop()
+	a, err := New(c, s, demo.Vendors(), log)
+	if err != nil {
+		return err
+	}
+	defer a.Stop()
+	if !loaded {
+		progress("loading the demo world: Kittiwake Line")
+		if err := a.LoadDemo(ctx, d, at, progress); err != nil {
+			return fmt.Errorf("load the demo: %w", err)
+		}
+	}
+	progress("starting to collect")
+	if err := a.Start(ctx, d); err != nil {
+		return err
+	}
+	progress("ready")
+	fmt.Printf("\n  Open     %s\n  Sign in  %s / %s\n  Desk     %s\n  Mail     %s\n\n  Ctrl-C stops everything; make demo goes on, make demo-reset starts afresh.\n\n",
+		c.URL, demo.UserName, demo.Password, at.DeskURL, at.MailURL)
+	select {
+	case <-ctx.Done():
+	case <-d.ended:
+		return errors.New("the simulated estate ended")
+	}
+	fmt.Println("stopping …")
+	return nil
+}
+
+// Faults implements web.Drill.
+func (d *Demo) Faults(ctx context.Context) ([]demo.Fault, error) { return d.Client.Faults(ctx) }
+
+// Devices implements web.Drill.
+func (d *Demo) Devices(ctx context.Context) ([]demo.Device, error) { return d.Client.Devices(ctx) }
+
+// Break implements web.Drill.
+func (d *Demo) Break(ctx context.Context, f demo.Fault) (demo.Fault, error) {
+	return d.Client.Break(ctx, f)
+}
+
+// Mend implements web.Drill.
+func (d *Demo) Mend(ctx context.Context, id int) (demo.Fault, error) { return d.Client.Mend(ctx, id) }
+
+// Sites returns where the pages of the stand-ins are.
+func (d *Demo) Sites() (desk, mail string) { return d.DeskURL, d.MailURL }

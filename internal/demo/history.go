@@ -1,0 +1,171 @@
+package demo
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+)
+
+// History reads the past from the simulated estate.
+type History struct{ Client *Client }
+
+// object is one column of a history.
+type object struct {
+	OID   string `json:"oid"`
+	Type  string `json:"type"`
+	Fixed string `json:"fixed"`
+}
+
+// Each implements engine.History.
+func (h History) Each(ctx context.Context, d domain.Device, requests []kit.Request, from, to time.Time, step time.Duration, f func([]derive.Fetched)) error {
+	body, err := h.Client.history(ctx, d.Address, from, to, step)
+	if err != nil {
+		return err
+	}
+	defer body.Close()
+	lines := bufio.NewReaderSize(body, 1<<20)
+	head, err := lines.ReadBytes('\n')
+	if err != nil {
+		return err
+	}
+	var objects []object
+	if err := json.Unmarshal(head, &objects); err != nil {
+		return fmt.Errorf("head of the history: %w", err)
+	}
+	r := newReplay(objects, requests)
+	for {
+		line, err := lines.ReadSlice('\n')
+		if len(line) == 0 || err != nil {
+			return nil // the end
+		}
+		answers, err := r.answers(string(line[:len(line)-1]))
+		if err != nil {
+			return err
+		}
+		f(answers)
+	}
+}
+
+// replay turns lines of a history into answers to requests.
+type replay struct {
+	requests []kit.Request
+	answers_ []derive.Fetched
+	moving   []slot // where each moving column goes; nil rows are not asked for
+}
+
+type slot struct {
+	value *derive.Value
+	kind  derive.Kind
+}
+
+func newReplay(objects []object, requests []kit.Request) *replay {
+	r := &replay{requests: requests, answers_: make([]derive.Fetched, len(requests))}
+	cells := map[string]*derive.Value{}
+	for i, q := range requests {
+		if q.Source.Probe != nil {
+			r.answers_[i].Rows = []derive.Row{{Values: make([]derive.Value, 2)}}
+			continue
+		}
+		r.answers_[i].Rows = rowsOf(q.Source, objects, cells)
+	}
+	for _, o := range objects {
+		cell := cells[o.OID]
+		kind := map[string]derive.Kind{"counter32": derive.Counter32, "counter64": derive.Counter64, "gauge": derive.Gauge, "text": derive.Text}[o.Type]
+		if o.Fixed == "" {
+			r.moving = append(r.moving, slot{cell, kind})
+			continue
+		}
+		if cell != nil {
+			set(cell, kind, o.Fixed)
+		}
+	}
+	return r
+}
+
+// rowsOf lays out the table that a walk would have read.
+func rowsOf(src kit.Source, objects []object, cells map[string]*derive.Value) []derive.Row {
+	var rows []derive.Row
+	place := map[string]int{}
+	columns := src.Columns()
+	for _, o := range objects {
+		for c, col := range columns {
+			index, ok := strings.CutPrefix(o.OID, col.OID+".")
+			if !ok {
+				continue
+			}
+			if _, known := place[index]; !known {
+				place[index] = len(rows)
+				rows = append(rows, derive.Row{Index: index, Values: make([]derive.Value, len(columns))})
+			}
+			cells[o.OID] = &rows[place[index]].Values[c]
+		}
+	}
+	return rows
+}
+
+func set(cell *derive.Value, kind derive.Kind, text string) {
+	cell.Kind = kind
+	switch kind {
+	case derive.Counter32, derive.Counter64:
+		cell.Count, _ = strconv.ParseUint(text, 10, 64)
+	case derive.Gauge:
+		cell.Num, _ = strconv.ParseFloat(text, 64)
+	default:
+		cell.Text = text
+	}
+}
+
+// answers reads one line: time, answers, round trip in µs, uptime, values.
+func (r *replay) answers(line string) ([]derive.Fetched, error) {
+	next := func() string {
+		field, rest, _ := strings.Cut(line, ",")
+		line = rest
+		return field
+	}
+	unix, err := strconv.ParseInt(next(), 10, 64)
+	if err != nil {
+		return nil, fmt.Errorf("a line of the history has no time: %w", err)
+	}
+	at := time.Unix(unix, 0).UTC()
+	if next() != "1" {
+		return r.silent(at), nil
+	}
+	micros, _ := strconv.ParseFloat(next(), 64)
+	uptime, _ := strconv.ParseUint(next(), 10, 32)
+	for _, m := range r.moving {
+		if field := next(); m.value != nil {
+			set(m.value, m.kind, field)
+		}
+	}
+	for i := range r.answers_ {
+		a := &r.answers_[i]
+		a.At, a.Error, a.NoAnswer = at, "", false
+		if r.requests[i].Source.Probe != nil {
+			a.Rows[0].Values[0] = derive.Value{Kind: derive.Gauge, Num: micros / 1e6}
+			a.Rows[0].Values[1] = derive.Value{Kind: derive.Gauge, Num: 0}
+			continue
+		}
+		a.Uptime, a.UptimeKnown = uint32(uptime), true
+	}
+	return r.answers_, nil
+}
+
+func (r *replay) silent(at time.Time) []derive.Fetched {
+	for i := range r.answers_ {
+		a := &r.answers_[i]
+		a.At, a.Error, a.NoAnswer = at, "no answer", true
+		if r.requests[i].Source.Probe != nil {
+			a.Rows[0].Values[0] = derive.Value{}
+			a.Rows[0].Values[1] = derive.Value{Kind: derive.Gauge, Num: 100}
+		}
+	}
+	return r.answers_
+}

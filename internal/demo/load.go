@@ -1,0 +1,138 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
+)
+
+// World is what the demo sets up.
+type World struct {
+	Store  *store.Store
+	Access *access.Service
+	Kits   *collect.Service
+	// Where the stand-ins are.
+	Community, DeskToken domain.Secret
+	DeskURL, MailHost    string
+	MailPort, Port       int
+}
+
+// Sign-in of the demo.
+const (
+	UserName = "ines"
+	Password = "night-watch"
+)
+
+// Build makes places, people, channels, the response plan and devices.
+func (w *World) Build(ctx context.Context, devices []Device, now time.Time) error {
+	if err := w.people(ctx); err != nil {
+		return err
+	}
+	if err := w.responses(ctx); err != nil {
+		return err
+	}
+	c, err := w.Store.AddCredential(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, w.Community)
+	if err != nil {
+		return err
+	}
+	return w.Store.InTx(ctx, func(tx *store.Store) error { return w.estate(ctx, tx, devices, c.ID, now) })
+}
+
+func (w *World) people(ctx context.Context) error {
+	for _, p := range []struct {
+		user     domain.User
+		password domain.Secret
+	}{
+		{domain.User{Name: UserName, Display: "Ines", Level: domain.AccessAdminister}, Password},
+		{domain.User{Name: "marek", Display: "Marek", Level: domain.AccessOperate}, Password},
+		{domain.User{Name: "auditor", Display: "Auditor", Level: domain.AccessSee}, Password},
+	} {
+		if err := w.Access.AddUser(ctx, p.user, p.password); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *World) responses(ctx context.Context) error {
+	mail, err := w.Store.SaveChannel(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: domain.ChannelMail,
+		Settings: map[string]string{"host": w.MailHost, "port": fmt.Sprint(w.MailPort), "from": "owl@kittiwake.example"}}, "")
+	if err != nil {
+		return err
+	}
+	desk, err := w.Store.SaveChannel(ctx, domain.Channel{Name: "Ticket desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": w.DeskURL}}, w.DeskToken)
+	if err != nil {
+		return err
+	}
+	_, err = w.Store.SavePlan(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: Steps(mail.ID, desk.ID)})
+	return err
+}
+
+// Steps are those of the demo's response plan.
+func Steps(mail, desk domain.ID) []plan.Step {
+	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
+	return []plan.Step{
+		{Key: "tell", Title: "E-mail to the shore desk at once", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMail, ChannelID: mail, To: []string{"shore-desk@kittiwake.example"}},
+		{Key: "ticket", Title: "Ticket for what is critical", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket, ChannelID: desk},
+		{Key: "note", Title: "Keep the ticket up to date", On: []domain.EventKind{domain.EventRaised, domain.EventEased, domain.EventReopened, domain.EventRecovered,
+			domain.EventAcknowledged, domain.EventComment, domain.EventResolved}, Kind: domain.DeliverNote, ChannelID: desk},
+		{Key: "recovery", Title: "E-mail on recovery to those who were told", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMail, ChannelID: mail, OnlyTold: true},
+	}
+}
+
+func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, credential domain.ID, now time.Time) error {
+	root, err := tx.SavePlace(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+	if err != nil {
+		return err
+	}
+	places, made := map[string]domain.Place{}, map[string]domain.Device{}
+	for _, d := range devices {
+		p, ok := places[d.Place]
+		if !ok {
+			if p, err = tx.SavePlace(ctx, domain.Place{ParentID: root.ID, Name: d.Place, Kind: domain.Site}); err != nil {
+				return err
+			}
+			places[d.Place] = p
+		}
+		if !d.Watched {
+			continue
+		}
+		if made[d.Name], err = w.device(ctx, tx, d, p.ID, credential, made[d.Via].ID, now); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *World) device(ctx context.Context, tx *store.Store, d Device, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
+	p := products[d.Kind]
+	var others []string
+	for _, a := range d.Others {
+		others = append(others, a.String())
+	}
+	key := identity.Responder{EngineID: EngineID(d.Name)}.Key()
+	out, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: p[0], Model: p[1],
+		CredentialID: credential, ViaID: via, CreatedAt: now}, key, others)
+	if err != nil {
+		return out, err
+	}
+	facts := []string{"answers:snmp", "mib:interfaces"}
+	if len(d.Volumes) > 0 {
+		facts = append(facts, "mib:host")
+	}
+	for _, k := range w.Kits.Kits() {
+		if fits, _ := k.Fits(facts); fits {
+			if err := tx.Fit(ctx, domain.Fitting{DeviceID: out.ID, Kit: k.Name}); err != nil {
+				return out, err
+			}
+		}
+	}
+	return out, nil
+}

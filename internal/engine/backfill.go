@@ -1,0 +1,251 @@
+package engine
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/envelope"
+	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
+)
+
+// History gives what a device would have answered in the past: for each
+// moment, in order, the answer to each of the requests.
+type History interface {
+	Each(ctx context.Context, d domain.Device, requests []kit.Request, from, to time.Time, step time.Duration, f func(answers []derive.Fetched)) error
+}
+
+// Backfill brings recorded history in through the same derivation and
+// judging as live values.
+type Backfill struct {
+	Store    *store.Store
+	Kits     *collect.Service
+	History  History
+	Recorder Recorder
+	Log      *slog.Logger
+	// From is the begin; single samples are kept from RawFrom on; judging
+	// begins at JudgeFrom; To is the end.
+	From, RawFrom, JudgeFrom, To time.Time
+	Coarse, Fine                 time.Duration // steps before and after RawFrom
+	// Progress is told the devices done, and their number; may be nil.
+	Progress func(done, of int)
+}
+
+// backfillWorkers is how many devices are brought in at once.
+const backfillWorkers = 3
+
+type judgedSample struct {
+	series domain.ID
+	domain.Sample
+}
+
+// Run does it for all devices.
+func (b *Backfill) Run(ctx context.Context) error {
+	devices, err := b.Store.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	fittings, err := b.Store.Fittings(ctx, 0)
+	if err != nil {
+		return err
+	}
+	rules, err := b.Store.Rules(ctx)
+	if err != nil {
+		return err
+	}
+	watched := map[string]bool{}
+	for _, r := range rules {
+		watched[r.Kit+"/"+r.Reading] = true
+	}
+	places, err := b.Store.Places(ctx)
+	if err != nil {
+		return err
+	}
+	e := estate.New()
+	e.SetRules(rules)
+	of := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
+	var mu sync.Mutex
+	var past []judgedSample
+	var failed error
+	queue, done := make(chan domain.Device), 0
+	var workers sync.WaitGroup
+	for range backfillWorkers {
+		workers.Go(func() {
+			for d := range queue {
+				bound, samples, err := b.device(ctx, d, of[d.ID], watched)
+				mu.Lock()
+				if err != nil {
+					failed = fmt.Errorf("history of %s: %w", d.Name, err)
+				} else {
+					b.know(e, d, NewGateways(places).Of(d), bound)
+					past = append(past, samples...)
+				}
+				done++
+				if b.Progress != nil {
+					b.Progress(done, len(devices))
+				}
+				mu.Unlock()
+			}
+		})
+	}
+	for _, d := range devices {
+		queue <- d
+	}
+	close(queue)
+	workers.Wait()
+	if failed != nil {
+		return failed
+	}
+	return b.judge(ctx, e, past)
+}
+
+func (b *Backfill) know(e *estate.Estate, d domain.Device, via domain.ID, bound *binding) {
+	e.SetDevice(estate.Device{ID: d.ID, Name: d.Name, ViaID: via}, domain.Unknown)
+	names := map[domain.ID]string{}
+	for _, p := range bound.parts {
+		names[p.ID] = p.Name
+	}
+	for _, s := range bound.series {
+		e.SetSeries(Watched(s, names[s.PartID], b.Kits))
+	}
+}
+
+// device brings in one device and returns the samples that rules watch.
+func (b *Backfill) device(ctx context.Context, d domain.Device, fittings []domain.Fitting, watched map[string]bool) (*binding, []judgedSample, error) {
+	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	bound := bind(b.Kits, d, fittings, nil, series)
+	requests := b.Kits.Requests(d, fittings, "")
+	in := &intake{Backfill: b, bound: bound, requests: requests, old: map[domain.ID][]domain.Sample{}}
+	if err := b.History.Each(ctx, d, requests, b.From, b.RawFrom, b.Coarse, in.take); err != nil {
+		return nil, nil, err
+	}
+	if err := b.History.Each(ctx, d, requests, b.RawFrom, b.To, b.Fine, in.take); err != nil {
+		return nil, nil, err
+	}
+	if in.err != nil {
+		return nil, nil, in.err
+	}
+	return bound, in.judged(watched), in.store(ctx)
+}
+
+// intake collects one device's history.
+type intake struct {
+	*Backfill
+	bound    *binding
+	requests []kit.Request
+	old      map[domain.ID][]domain.Sample // all samples, by series
+	err      error
+}
+
+func (in *intake) take(answers []derive.Fetched) {
+	for i, got := range answers {
+		sb := in.bound.sources[in.requests[i].Key()]
+		if got.Error == "" {
+			for _, kb := range sb.kinds {
+				if in.err == nil && kb.needsSync(sb.src, got.Rows) {
+					in.err = in.sync(sb, kb, got)
+				}
+			}
+		}
+		for _, s := range sb.take(got).samples {
+			in.old[s.SeriesID] = append(in.old[s.SeriesID], s.Sample)
+		}
+	}
+}
+
+func (in *intake) sync(sb *sourceBinding, kb *kindBinding, got derive.Fetched) error {
+	parts, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, kb.def, kb.parts, got.Rows, got.At)
+	if err != nil {
+		return err
+	}
+	in.bound.series = append(in.bound.series, made...)
+	in.bound.parts = append(in.bound.parts, parts...)
+	byReading := group(in.bound.series, func(s domain.Series) string { return s.Kit + "/" + s.Reading })
+	kb.parts, kb.rows = parts, map[string]*boundPart{}
+	for _, p := range parts {
+		kb.bindPart(sb.kit, p, byReading)
+	}
+	return nil
+}
+
+// store writes single samples of the newer time and steps of all.
+func (in *intake) store(ctx context.Context) error {
+	var raw []domain.SeriesSample
+	var steps []store.SeriesSteps
+	for _, id := range sortedKeys(in.old) {
+		samples := in.old[id]
+		steps = append(steps, store.SeriesSteps{SeriesID: id, Steps: envelope.Fold(samples, in.From.Truncate(store.StepWidth), store.StepWidth)})
+		for _, s := range samples {
+			if !s.At.Before(in.RawFrom) {
+				raw = append(raw, domain.SeriesSample{SeriesID: id, Sample: s})
+			}
+		}
+	}
+	if err := in.Store.CopySteps(ctx, steps); err != nil {
+		return err
+	}
+	return in.Store.CopySamples(ctx, raw)
+}
+
+func (in *intake) judged(watched map[string]bool) []judgedSample {
+	var out []judgedSample
+	for _, s := range in.bound.series {
+		if !watched[s.Kit+"/"+s.Reading] {
+			continue
+		}
+		for _, x := range in.old[s.ID] {
+			if !x.At.Before(in.JudgeFrom) {
+				out = append(out, judgedSample{s.ID, x})
+			}
+		}
+	}
+	return out
+}
+
+// judge replays watched samples in the order of time and records what that
+// would have changed.
+func (b *Backfill) judge(ctx context.Context, e *estate.Estate, past []judgedSample) error {
+	slices.SortFunc(past, func(a, b judgedSample) int {
+		return cmp.Or(a.At.Compare(b.At), cmp.Compare(a.series, b.series))
+	})
+	var found estate.Result
+	flush := func() error {
+		if len(found.Judged)+len(found.Health) == 0 {
+			return nil
+		}
+		err := b.Recorder.Record(ctx, found)
+		found = estate.Result{}
+		return err
+	}
+	for _, s := range past {
+		r := e.Sample(s.series, s.Sample)
+		found.Judged, found.Health = append(found.Judged, r.Judged...), append(found.Health, r.Health...)
+		if len(found.Judged)+len(found.Health) > 200 {
+			if err := flush(); err != nil {
+				return err
+			}
+		}
+	}
+	return flush()
+}
+
+func sortedKeys[V any](m map[domain.ID]V) []domain.ID {
+	out := make([]domain.ID, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}

@@ -1,0 +1,231 @@
+package find
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"net/netip"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/time/rate"
+
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/domain"
+)
+
+// An address is tried twice; the second time with more patience, for links
+// over satellites.
+var patience = []time.Duration{900 * time.Millisecond, 1600 * time.Millisecond}
+
+const (
+	maxWaiting    = 16_384 // addresses that wait for an answer at once
+	learners      = 16     // devices that are asked for details at once
+	progressEvery = 500 * time.Millisecond
+)
+
+// Start begins a sweep, or begins it again. It returns at once; the sweep
+// goes on until it is done or stopped.
+func (s *Service) Start(ctx context.Context, id domain.ID) error {
+	w, err := s.store.Sweep(ctx, id)
+	if err != nil {
+		return err
+	}
+	all, err := s.store.Secrets(ctx)
+	if err != nil {
+		return err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.stops[id] != nil {
+		return fmt.Errorf("%w: the sweep is running", domain.ErrConflict)
+	}
+	w.State, w.Tried, w.Found, w.Error = domain.SweepRunning, 0, 0, ""
+	w.StartedAt, w.EndedAt = time.Now().UTC(), time.Time{}
+	if w, err = s.store.SaveSweep(ctx, w); err != nil {
+		return err
+	}
+	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s.stops[id] = stop
+	s.running.Go(func() {
+		defer stop()
+		s.run(run, &sweep{Service: s, Sweep: w, secrets: all, answers: map[netip.Addr]answered{}})
+		s.mu.Lock()
+		delete(s.stops, id)
+		s.mu.Unlock()
+		s.changed(id)
+	})
+	return nil
+}
+
+// sweep is one run.
+type sweep struct {
+	*Service
+	domain.Sweep
+	secrets map[domain.ID]domain.Secret
+	tried   atomic.Int64
+	mu      sync.Mutex
+	answers map[netip.Addr]answered
+	saved   int // answers that were saved
+}
+
+type answered struct {
+	identity.Answer
+	credential domain.ID
+}
+
+func (s *Service) run(ctx context.Context, w *sweep) {
+	done := make(chan struct{})
+	go func() { w.search(ctx); close(done) }()
+	tick := time.NewTicker(progressEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-tick.C:
+			w.save(context.WithoutCancel(ctx))
+		case <-done:
+			w.EndedAt, w.State = time.Now().UTC(), domain.SweepDone
+			if ctx.Err() != nil {
+				w.State = domain.SweepStopped
+			}
+			w.save(context.WithoutCancel(ctx))
+			return
+		}
+	}
+}
+
+// search tries all addresses at the sweep's pace.
+func (w *sweep) search(ctx context.Context) {
+	set, _ := ranges.Parse(w.Ranges)
+	except, _ := ranges.Parse(w.Exclude)
+	pace := rate.NewLimiter(rate.Limit(w.Pace), max(1, w.Pace/50))
+	slots, learning := make(chan struct{}, maxWaiting), make(chan struct{}, learners)
+	var all sync.WaitGroup
+	set.Each(except, func(a netip.Addr) bool {
+		select {
+		case slots <- struct{}{}:
+		case <-ctx.Done():
+			return false
+		}
+		all.Go(func() {
+			defer func() { <-slots }()
+			w.try(ctx, a, pace, learning)
+		})
+		return ctx.Err() == nil
+	})
+	all.Wait()
+}
+
+// try asks one address with every credential; the first that is answered counts.
+func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learning chan struct{}) {
+	at := netip.AddrPortFrom(a, uint16(w.Port))
+	for _, timeout := range patience {
+		for _, id := range w.CredentialIDs {
+			if pace.Wait(ctx) != nil {
+				return
+			}
+			if w.prober.Hello(ctx, at, w.secrets[id], timeout) {
+				w.tried.Add(1)
+				w.learn(ctx, at, id, learning)
+				return
+			}
+		}
+	}
+	if ctx.Err() == nil {
+		w.tried.Add(1)
+	}
+}
+
+func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.ID, learning chan struct{}) {
+	learning <- struct{}{}
+	defer func() { <-learning }()
+	answer, err := w.prober.Learn(ctx, at, w.secrets[credential])
+	if err != nil {
+		if ctx.Err() != nil {
+			return
+		}
+		answer = identity.Answer{Responder: identity.Responder{Address: at.Addr()}, Description: "answers, but not to questions about itself: " + err.Error(), Facts: []string{"answers:snmp"}}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.answers[at.Addr()] = answered{answer, credential}
+}
+
+// save stores progress and the finds so far.
+func (w *sweep) save(ctx context.Context) {
+	w.mu.Lock()
+	answers := slices.Collect(maps.Values(w.answers))
+	w.mu.Unlock()
+	finds := w.finds(answers)
+	w.Tried, w.Found = w.tried.Load(), int64(len(finds))
+	if len(answers) != w.saved {
+		if err := w.keep(ctx, finds); err != nil {
+			slog.Error("finds could not be stored", "sweep", w.ID, "error", err)
+			return
+		}
+		w.saved = len(answers)
+	}
+	if _, err := w.store.SaveSweep(ctx, w.Sweep); err != nil {
+		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)
+	}
+	w.changed(w.ID)
+}
+
+func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
+	byIdentity, byAddress, err := w.store.KnownDevices(ctx)
+	if err != nil {
+		return err
+	}
+	var identities []string
+	for i := range finds {
+		f := &finds[i]
+		identities = append(identities, f.Identity)
+		f.Verdict = domain.FindNew
+		for _, known := range append([]domain.ID{byIdentity[f.Identity], byAddress[f.Address]}, others(f.Others, byAddress)...) {
+			if known != 0 {
+				f.Verdict, f.DeviceID = domain.FindKnown, known
+			}
+		}
+	}
+	if err := w.store.SaveFinds(ctx, finds); err != nil {
+		return err
+	}
+	return w.store.PruneFinds(ctx, w.ID, identities)
+}
+
+func others(addresses []string, byAddress map[string]domain.ID) (ids []domain.ID) {
+	for _, a := range addresses {
+		ids = append(ids, byAddress[a])
+	}
+	return ids
+}
+
+// finds merges the addresses of one device into one find.
+func (w *sweep) finds(answers []answered) []domain.Find {
+	slices.SortFunc(answers, func(a, b answered) int { return a.Address.Compare(b.Address) })
+	responders := make([]identity.Responder, len(answers))
+	for i, a := range answers {
+		responders[i] = a.Responder
+	}
+	now := time.Now().UTC()
+	var out []domain.Find
+	for _, g := range identity.Merge(responders) {
+		first := answers[g.Members[0]]
+		vendor, model, kind := identity.Recognise(first.ObjectID, w.vendors)
+		if kind == "" {
+			kind = identity.KindOf(first.Services, first.Description)
+		}
+		f := domain.Find{SweepID: w.ID, Identity: first.Key(), Address: first.Address.String(), Name: first.Name, Vendor: vendor, Model: model, Kind: kind,
+			Description: first.Description, ObjectID: first.ObjectID, Location: first.Location, Interfaces: first.Interfaces, Volumes: first.Volumes,
+			Facts: first.Facts, CredentialID: first.credential, FoundAt: now}
+		for _, m := range g.Members[1:] {
+			f.Others = append(f.Others, answers[m].Address.String())
+		}
+		out = append(out, f)
+	}
+	return out
+}

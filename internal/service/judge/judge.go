@@ -1,0 +1,125 @@
+// Package judge lets people see, change and rehearse rules.
+package judge
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Service is the use cases of judging.
+type Service struct {
+	store *store.Store
+	// inForce puts a changed set of rules in force.
+	inForce func(context.Context, []rule.Rule)
+}
+
+// New returns the service.
+func New(s *store.Store, inForce func(context.Context, []rule.Rule)) *Service {
+	return &Service{store: s, inForce: inForce}
+}
+
+// Rules returns all rules.
+func (s *Service) Rules(ctx context.Context) ([]rule.Rule, error) { return s.store.Rules(ctx) }
+
+// Rule returns one rule, or ErrNotFound.
+func (s *Service) Rule(ctx context.Context, id domain.ID) (rule.Rule, error) {
+	return s.store.Rule(ctx, id)
+}
+
+// Save changes a rule and puts it in force at once. Kit, reading and unit
+// stay what they are.
+func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
+	old, err := s.store.Rule(ctx, r.ID)
+	if err != nil {
+		return r, err
+	}
+	r.Kit, r.Reading, r.Unit, r.Cause = old.Kit, old.Reading, old.Unit, old.Cause
+	if errs := r.Validate(); len(errs) > 0 {
+		return r, errs
+	}
+	r, err = s.store.SaveRule(ctx, r)
+	if errors.Is(err, domain.ErrConflict) {
+		return r, domain.FieldErrors{"name": "Another rule on this reading has the same name."}
+	}
+	if err != nil {
+		return r, err
+	}
+	rules, err := s.store.Rules(ctx)
+	if err == nil {
+		s.inForce(ctx, rules)
+	}
+	return r, err
+}
+
+// Rehearsal tells what a rule would have raised on the recorded past.
+type Rehearsal struct {
+	From, To time.Time
+	Series   int // watched
+	Alerts   int
+	ByLevel  map[domain.Level]int
+	Longest  time.Duration
+	// Worst are the series with most alerts, at most ten.
+	Worst []Noisy
+	Why   why.Trace
+}
+
+// Noisy is a series with the alerts that it would have raised.
+type Noisy struct {
+	Series domain.Series
+	Device string
+	Part   string
+	Alerts int
+	Peak   float64
+}
+
+// maxRehearsed bounds how many series one rehearsal reads.
+const maxRehearsed = 600
+
+// Rehearse tries a rule, saved or not, on what was recorded in the last hours.
+func (s *Service) Rehearse(ctx context.Context, r rule.Rule, span time.Duration) (Rehearsal, error) {
+	if errs := r.Validate(); len(errs) > 0 {
+		return Rehearsal{}, errs
+	}
+	now := time.Now().UTC()
+	out := Rehearsal{From: now.Add(-span), To: now, ByLevel: map[domain.Level]int{}}
+	if oldest, err := s.store.OldestRaw(ctx); err == nil && oldest.After(out.From) {
+		out.From = oldest
+	}
+	subjects, err := s.store.SeriesOfReading(ctx, r.Kit, r.Reading, maxRehearsed)
+	if err != nil {
+		return out, err
+	}
+	out.Series = len(subjects)
+	past, err := s.store.SamplesOfReading(ctx, r.Kit, r.Reading, out.From, now)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range subjects {
+		out.add(x, rule.Rehearse(r, past[x.ID]), now)
+	}
+	out.finish(r)
+	return out, nil
+}
+
+func (out *Rehearsal) add(x store.SeriesSubject, episodes []rule.Episode, now time.Time) {
+	if len(episodes) == 0 {
+		return
+	}
+	n := Noisy{Series: x.Series, Device: x.Device, Part: x.Part, Alerts: len(episodes), Peak: episodes[0].Peak}
+	for _, e := range episodes {
+		out.Alerts++
+		out.ByLevel[e.Level]++
+		end := e.To
+		if end.IsZero() {
+			end = now
+		}
+		out.Longest = max(out.Longest, end.Sub(e.From))
+	}
+	out.Worst = append(out.Worst, n)
+}

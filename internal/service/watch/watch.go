@@ -1,0 +1,174 @@
+// Package watch gathers what the screens of watching show.
+package watch
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"tirelessowl/internal/core/ribbon"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
+)
+
+// Service is the use cases of watching.
+type Service struct {
+	store   *store.Store
+	kits    *collect.Service
+	explain func(domain.ID) (domain.Health, string, why.Trace, bool)
+}
+
+// New returns the service. explain tells why a device has its present health.
+func New(s *store.Store, kits *collect.Service, explain func(domain.ID) (domain.Health, string, why.Trace, bool)) *Service {
+	return &Service{s, kits, explain}
+}
+
+// Slots is how many slots a ribbon of a day has: one for a quarter of an hour.
+const Slots = 96
+
+// RibbonSpan is the time that ribbons show.
+const RibbonSpan = 24 * time.Hour
+
+// Device is a device with its recent past.
+type Device struct {
+	domain.Device
+	Ribbon []domain.Health
+}
+
+// Place is a place with everything in and below it.
+type Place struct {
+	domain.Place
+	Depth   int
+	Devices []Device // in the place itself, worst first
+	Total   int      // in and below
+	Health  domain.Health
+	Ribbon  []domain.Health
+	// Reason is what stands out: the worst device's.
+	Reason string
+}
+
+// Overview is the whole estate.
+type Overview struct {
+	Places []Place // with devices, worst first
+	Counts map[domain.Health]int
+	Total  int
+	Ribbon []domain.Health
+	Newest time.Time // of all values
+	Series int64
+}
+
+// Overview gathers places and devices with their ribbons, worst first.
+func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error) {
+	o := Overview{Counts: map[domain.Health]int{}}
+	places, err := s.store.Places(ctx)
+	if err != nil {
+		return o, err
+	}
+	devices, err := s.store.Devices(ctx)
+	if err != nil {
+		return o, err
+	}
+	changes, err := s.store.RibbonChanges(ctx, 0, now.Add(-RibbonSpan))
+	if err != nil {
+		return o, err
+	}
+	if o.Newest, err = s.store.Newest(ctx); err != nil {
+		return o, err
+	}
+	if o.Series, err = s.store.CountSeries(ctx); err != nil {
+		return o, err
+	}
+	o.arrange(places, strips(devices, changes, now))
+	return o, nil
+}
+
+func strips(devices []domain.Device, changes []store.RibbonChange, now time.Time) []Device {
+	by := map[domain.ID][]ribbon.Change{}
+	for _, c := range changes {
+		by[c.DeviceID] = append(by[c.DeviceID], ribbon.Change{At: c.At, From: domain.Health(c.FromHealth), To: domain.Health(c.ToHealth)})
+	}
+	out := make([]Device, len(devices))
+	for i, d := range devices {
+		out[i] = Device{d, ribbon.Strip(by[d.ID], d.Health, now.Add(-RibbonSpan), now, Slots)}
+	}
+	return out
+}
+
+// arrange puts devices into their places; every place counts those below it.
+func (o *Overview) arrange(places []domain.Place, devices []Device) {
+	byID := map[domain.ID]*Place{}
+	for _, p := range places {
+		byID[p.ID] = &Place{Place: p, Health: domain.Fine}
+	}
+	var all [][]domain.Health
+	for _, d := range devices {
+		o.Counts[d.Health]++
+		o.Total++
+		all = append(all, d.Ribbon)
+		if p := byID[d.PlaceID]; p != nil {
+			p.Devices = append(p.Devices, d)
+		}
+		for p := byID[d.PlaceID]; p != nil; p = byID[p.ParentID] {
+			p.add(d)
+		}
+	}
+	o.Ribbon = ribbon.Over(all...)
+	for _, p := range byID {
+		slices.SortFunc(p.Devices, worstFirst)
+		if len(p.Devices) > 0 {
+			p.Reason = p.Devices[0].HealthNote
+		}
+		if p.Kind != domain.Organisation || len(p.Devices) > 0 {
+			o.Places = append(o.Places, *p)
+		}
+	}
+	slices.SortFunc(o.Places, func(a, b Place) int {
+		if d := b.Health.Badness() - a.Health.Badness(); d != 0 {
+			return d
+		}
+		return compare(a.Name, b.Name)
+	})
+}
+
+func (p *Place) add(d Device) {
+	p.Total++
+	p.Health = domain.Worse(p.Health, d.Health)
+	if p.Ribbon == nil {
+		p.Ribbon = slices.Clone(d.Ribbon)
+		return
+	}
+	p.Ribbon = ribbon.Over(p.Ribbon, d.Ribbon)
+}
+
+func worstFirst(a, b Device) int {
+	if d := b.Health.Badness() - a.Health.Badness(); d != 0 {
+		return d
+	}
+	return compare(a.Name, b.Name)
+}
+
+func compare(a, b string) int {
+	switch {
+	case a < b:
+		return -1
+	case a > b:
+		return 1
+	}
+	return 0
+}
+
+// Why explains a device's present health.
+func (s *Service) Why(ctx context.Context, id domain.ID) (domain.Device, domain.Health, why.Trace, error) {
+	d, err := s.store.Device(ctx, id)
+	if err != nil {
+		return d, "", why.Trace{}, err
+	}
+	h, _, trace, ok := s.explain(id)
+	if !ok {
+		trace = why.Trace{Question: "Why " + string(d.Health) + "?", Answer: d.HealthNote}
+		return d, d.Health, trace, nil
+	}
+	return d, h, trace, nil
+}
