@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/config"
@@ -33,6 +34,7 @@ import (
 
 // SNMP is asked with this patience: long enough for a satellite link.
 const (
+	snmpPort    = 161
 	snmpTimeout = 2 * time.Second
 	snmpRetries = 1
 )
@@ -128,9 +130,13 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		return err
 	}
 	a.outbox.Start(ctx)
+	port := snmpPort
+	if drill != nil {
+		port = a.Config.DemoPort
+	}
 	handler, err := web.New(web.Parts{
 		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
-		Engine: a.Engine, Hub: a.hub, Drill: drill, Log: a.log, URL: a.Config.URL, TestChannel: a.deliver.TestChannel,
+		Engine: a.Engine, Hub: a.hub, Drill: drill, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
 	})
 	if err != nil {
 		return err

@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"math"
 	"net/netip"
 	"sync/atomic"
 	"time"
@@ -164,9 +165,8 @@ type volume struct {
 }
 
 const (
-	storageUnit = 4096
-	typeRAM     = "1.3.6.1.2.1.25.2.1.2"
-	typeDisk    = "1.3.6.1.2.1.25.2.1.4"
+	typeRAM  = "1.3.6.1.2.1.25.2.1.2"
+	typeDisk = "1.3.6.1.2.1.25.2.1.4"
 )
 
 // addHost puts in the storage and processor tables (RFC 2790).
@@ -186,16 +186,21 @@ func (d *Device) addHost(cores int, load, memory func(t float64) float64, ram fl
 
 func (d *Device) addStorage(index int, kind string, v volume) {
 	ix, tr := fmt.Sprint(index), &d.tree
+	// Sizes are told in units since the MIB's numbers end at 2^31 − 1.
+	unit := 4096.0
+	for v.size/unit > math.MaxInt32 {
+		unit *= 2
+	}
 	tr.number(mibStorage+"1."+ix, gosnmp.Integer, uint64(index))
 	tr.objectID(mibStorage+"2."+ix, kind)
 	tr.text(mibStorage+"3."+ix, v.name)
-	tr.number(mibStorage+"4."+ix, gosnmp.Integer, storageUnit)
-	tr.number(mibStorage+"5."+ix, gosnmp.Integer, uint64(v.size/storageUnit))
+	tr.number(mibStorage+"4."+ix, gosnmp.Integer, uint64(unit))
+	tr.number(mibStorage+"5."+ix, gosnmp.Integer, uint64(v.size/unit))
 	tr.add(mibStorage+"6."+ix, gosnmp.Integer, func(now time.Time) value {
 		used := v.used(seconds(now))
 		if d.fill != nil {
 			used += d.fill(d, v.name, now) * (0.985 - used)
 		}
-		return value{count: uint64(clamp(used, 0, 1) * v.size / storageUnit)}
+		return value{count: uint64(clamp(used, 0, 1) * v.size / unit)}
 	})
 }

@@ -190,3 +190,120 @@ func escapeLike(text string) string {
 	}
 	return string(out)
 }
+
+// LevelsOf returns the worst level on each series of a device that is not at
+// rest; held trouble does not count.
+func (s *Store) LevelsOf(ctx context.Context, deviceID domain.ID) (map[domain.ID]domain.Level, error) {
+	var rows []struct {
+		SeriesID int64
+		Level    domain.Level
+	}
+	err := s.q(ctx).Raw(`SELECT r.series_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
+		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY r.series_id`, deviceID).Scan(&rows).Error
+	out := map[domain.ID]domain.Level{}
+	for _, r := range rows {
+		out[r.SeriesID] = r.Level
+	}
+	return out, err
+}
+
+// ListedValue is one row of the list of latest values.
+type ListedValue struct {
+	SeriesID    int64
+	DeviceID    int64
+	Device      string
+	Part        string
+	Kit         string
+	Reading     string
+	Name        string
+	Unit        string
+	EveryS      int
+	State       string
+	Error       string
+	At          *time.Time
+	Value       *float64
+	BeforeValue *float64
+}
+
+// ValueFilter picks latest values; zero fields do not filter.
+type ValueFilter struct {
+	Search  string // part of device, part or reading
+	Kit     string
+	Reading string
+	State   string
+	Sort    string // device, reading, value, age; with a leading "-" downwards
+	Limit   int
+	Offset  int
+}
+
+var valueOrder = map[string]string{
+	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name", "-reading": "s.name DESC, d.name",
+	"value": "l.value NULLS LAST", "-value": "l.value DESC NULLS LAST", "age": "l.at DESC NULLS LAST", "-age": "l.at NULLS FIRST",
+}
+
+// LatestValues returns newest values over all devices, and how many match.
+func (s *Store) LatestValues(ctx context.Context, f ValueFilter) ([]ListedValue, int64, error) {
+	order, ok := valueOrder[f.Sort]
+	if !ok {
+		order = valueOrder["device"]
+	}
+	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id").Joins("LEFT JOIN latest l ON l.series_id = s.id")
+	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
+	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
+	q = when(q, f.State != "", "s.state = ?", f.State)
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)
+	}
+	var total int64
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	var rows []ListedValue
+	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.every_s, s.state, s.error, l.at, l.value, l.before_value").
+		Order(order + ", s.id").Limit(f.Limit).Offset(f.Offset).Scan(&rows).Error
+	return rows, total, err
+}
+
+// Hit is something that a search found.
+type Hit struct {
+	Kind string
+	ID   int64
+	Name string
+	Note string
+}
+
+// Search finds devices, parts, rules and incidents by any fragment of name or address.
+func (s *Store) Search(ctx context.Context, text string, limit int) ([]Hit, error) {
+	like := "%" + escapeLike(text) + "%"
+	var hits []Hit
+	err := s.q(ctx).Raw(`(SELECT 'device' AS kind, d.id, d.name, host(d.address) || ', ' || d.kind AS note FROM devices d
+			WHERE d.name ILIKE ? OR EXISTS (SELECT 1 FROM device_addresses a WHERE a.device_id = d.id AND host(a.address) LIKE ?) ORDER BY length(d.name), d.name LIMIT ?)
+		UNION ALL (SELECT 'incident', i.id, i.title, i.state FROM incidents i WHERE i.title ILIKE ? ORDER BY i.opened_at DESC LIMIT 5)
+		UNION ALL (SELECT 'rule', r.id, r.name, r.kit FROM rules r WHERE r.name ILIKE ? ORDER BY r.name LIMIT 5)
+		UNION ALL (SELECT 'part', p.device_id, p.name || ' of ' || d.name, p.note FROM parts p JOIN devices d ON d.id = p.device_id
+			WHERE p.name ILIKE ? OR p.note ILIKE ? ORDER BY p.name, d.name LIMIT 6)`, like, like, limit, like, like, like, like).Scan(&hits).Error
+	return hits, err
+}
+
+// RuleNoise is how much a rule was heard of.
+type RuleNoise struct {
+	RuleID  int64
+	Alerts  int
+	Seconds float64
+}
+
+// Longest is the longest alert.
+func (n RuleNoise) Longest() time.Duration { return time.Duration(n.Seconds * float64(time.Second)) }
+
+// RuleNoise counts alerts by rule since a time.
+func (s *Store) RuleNoise(ctx context.Context, since time.Time) (map[domain.ID]RuleNoise, error) {
+	var rows []RuleNoise
+	err := s.q(ctx).Raw(`SELECT rule_id, count(*) AS alerts, max(extract(epoch FROM coalesce(ended_at, now()) - opened_at)) AS seconds
+		FROM alerts WHERE opened_at >= ? AND rule_id IS NOT NULL GROUP BY rule_id`, since).Scan(&rows).Error
+	out := map[domain.ID]RuleNoise{}
+	for _, r := range rows {
+		out[r.RuleID] = r
+	}
+	return out, err
+}

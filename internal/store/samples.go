@@ -232,6 +232,9 @@ func (s *Store) FinishLoad(ctx context.Context) error {
 	if err := s.fillLatest(ctx); err != nil {
 		return err
 	}
+	if _, err := s.pool.Exec(ctx, "UPDATE series SET state = 'ok' FROM latest WHERE latest.series_id = series.id"); err != nil {
+		return err
+	}
 	_, err := s.pool.Exec(ctx, "ANALYZE")
 	return err
 }
@@ -329,4 +332,28 @@ func (s *Store) SamplesOfReading(ctx context.Context, kit, reading string, from,
 		out[id] = append(out[id], x)
 	}
 	return out, rows.Err()
+}
+
+// Storage is what the database takes.
+type Storage struct {
+	Total  float64 // bytes
+	Tables []TableSize
+}
+
+// TableSize is one table with all its partitions.
+type TableSize struct {
+	Name  string
+	Rows  int64 // as the planner estimates
+	Bytes float64
+}
+
+// Storage returns sizes of the tables, largest first.
+func (s *Store) Storage(ctx context.Context) (out Storage, err error) {
+	err = s.q(ctx).Raw(`SELECT coalesce(p.relname, c.relname)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
+		FROM pg_class c LEFT JOIN pg_inherits i ON i.inhrelid = c.oid LEFT JOIN pg_class p ON p.oid = i.inhparent
+		WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).Scan(&out.Tables).Error
+	for _, t := range out.Tables {
+		out.Total += t.Bytes
+	}
+	return out, err
 }

@@ -3,10 +3,15 @@ package web
 
 import (
 	"context"
+	"fmt"
+	"io/fs"
 	"log/slog"
 	"net/http"
+	"time"
 
-	"tirelessowl/internal/demo"
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/access"
@@ -16,33 +21,80 @@ import (
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	collectscreen "tirelessowl/internal/web/screens/collect"
+	devicescreen "tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screens/estate"
+	findscreen "tirelessowl/internal/web/screens/find"
+	"tirelessowl/internal/web/screens/incident"
+	judgescreen "tirelessowl/internal/web/screens/judge"
+	"tirelessowl/internal/web/screens/problem"
+	"tirelessowl/internal/web/screens/run"
+	"tirelessowl/internal/web/screens/session"
+	whyscreen "tirelessowl/internal/web/screens/why"
 )
+
+// Drill breaks and mends things in a simulated estate.
+type Drill = run.Drill
 
 // Parts are what the screens need.
 type Parts struct {
-	Store       *store.Store
-	Access      *access.Service
-	Kits        *collect.Service
-	Find        *find.Service
-	Judge       *judge.Service
-	Respond     *respond.Service
-	Watch       *watch.Service
-	Engine      *engine.Collector
-	Hub         *engine.Hub
-	Drill       Drill
-	Log         *slog.Logger
-	URL         string
+	Store   *store.Store
+	Access  *access.Service
+	Kits    *collect.Service
+	Find    *find.Service
+	Judge   *judge.Service
+	Respond *respond.Service
+	Watch   *watch.Service
+	Engine  *engine.Collector
+	Hub     *engine.Hub
+	Drill   Drill // nil without a simulated estate
+	Log     *slog.Logger
+	// Port is what a new sweep asks by default.
+	Port        int
+	Secure      bool // served over TLS
 	TestChannel func(ctx context.Context, id domain.ID, to string) (string, error)
+	// API is mounted below /api.
+	API http.Handler
 }
 
-// Drill breaks and mends things in a simulated estate.
-type Drill interface {
-	Devices(ctx context.Context) ([]demo.Device, error)
-	Faults(ctx context.Context) ([]demo.Fault, error)
-	Break(ctx context.Context, f demo.Fault) (demo.Fault, error)
-	Mend(ctx context.Context, id int) (demo.Fault, error)
-	Sites() (desk, mail string)
+// sessionTime is how long a sign-in lasts without use.
+const (
+	sessionTime = 12 * time.Hour
+	sessionMax  = 7 * 24 * time.Hour
+)
+
+// New builds the handler of all screens.
+func New(p Parts) (http.Handler, error) {
+	sessions := scs.New()
+	sessions.Store = pgxstore.New(p.Store.Pool())
+	sessions.Lifetime, sessions.IdleTimeout = sessionMax, sessionTime
+	sessions.Cookie.Name, sessions.Cookie.HttpOnly, sessions.Cookie.SameSite, sessions.Cookie.Secure = "owl", true, http.SameSiteLaxMode, p.Secure
+	strip := newStrip(p.Watch)
+	r, err := render.New(func(req *http.Request, f *render.Frame) error {
+		u := middleware.Who(req.Context())
+		f.User, f.Live, f.HasRun = &u, true, p.Drill != nil
+		var err error
+		f.Estate, err = strip.view(req)
+		return err
+	}, p.Log)
+	if err != nil {
+		return nil, err
+	}
+	for name, files := range map[string]fs.FS{"problem": problem.Files, "session": session.Files, "estate": estate.Files, "device": devicescreen.Files, "series": sub(devicescreen.SeriesFiles, "series"),
+		"find": findscreen.Files, "collect": collectscreen.Files, "judge": judgescreen.Files, "incident": incident.Files, "why": whyscreen.Files, "run": run.Files} {
+		if err := r.Screen(name, files); err != nil {
+			return nil, err
+		}
+	}
+	return routes(p, r, sessions, strip), nil
 }
 
-// New builds the handler.
-func New(p Parts) (http.Handler, error) { return http.NotFoundHandler(), nil }
+func sub(files fs.FS, dir string) fs.FS {
+	out, err := fs.Sub(files, dir)
+	if err != nil {
+		panic(fmt.Sprintf("embedded folder %s: %v", dir, err)) // cannot be: it is compiled in
+	}
+	return out
+}

@@ -1,0 +1,148 @@
+// Package render turns views into pages and fragments, and errors into
+// answers, in one place.
+package render
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/web/ui"
+)
+
+// Frame is what the layout shows around every page.
+type Frame struct {
+	Title  string
+	Area   string // the work area that is current
+	User   *domain.User
+	Estate any
+	Body   any
+	Live   bool
+	HasRun bool // there is a simulated estate to drill
+}
+
+// Framer fills the frame for a request.
+type Framer func(r *http.Request, f *Frame) error
+
+// Renderer holds the parsed templates of all screens.
+type Renderer struct {
+	base    *template.Template
+	screens map[string]*template.Template
+	frame   Framer
+	log     *slog.Logger
+}
+
+// New parses the layout.
+func New(frame Framer, log *slog.Logger) (*Renderer, error) {
+	base, err := template.New("layout").Funcs(ui.Funcs()).ParseFS(ui.Layout(), "tmpl/*.html")
+	return &Renderer{base: base, screens: map[string]*template.Template{}, frame: frame, log: log}, err
+}
+
+// Screen adds the templates of one screen under a name.
+func (r *Renderer) Screen(name string, files fs.FS) error {
+	t, err := template.Must(r.base.Clone()).ParseFS(files, "tmpl/*.html")
+	if err != nil {
+		return fmt.Errorf("screen %s: %w", name, err)
+	}
+	r.screens[name] = t
+	return nil
+}
+
+// Page writes a whole page, or only its main part when htmx asks for that.
+func (r *Renderer) Page(w http.ResponseWriter, req *http.Request, screen string, f Frame) error {
+	if err := r.frame(req, &f); err != nil {
+		return err
+	}
+	w.Header().Add("Vary", "HX-Request")
+	return r.write(w, http.StatusOK, screen, "page", f)
+}
+
+// Fragment writes one named part of a screen.
+func (r *Renderer) Fragment(w http.ResponseWriter, status int, screen, name string, view any) error {
+	w.Header().Add("Vary", "HX-Request")
+	return r.write(w, status, screen, name, view)
+}
+
+func (r *Renderer) write(w http.ResponseWriter, status int, screen, name string, view any) error {
+	var buf bytes.Buffer
+	if err := r.screens[screen].ExecuteTemplate(&buf, name, view); err != nil {
+		return fmt.Errorf("screen %s: %w", screen, err)
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(status)
+	_, err := buf.WriteTo(w)
+	if err != nil {
+		r.log.Debug("the reader went away", "error", err)
+	}
+	return nil
+}
+
+// Handler is a handler that may fail.
+type Handler func(w http.ResponseWriter, r *http.Request) error
+
+// Handle adapts a handler: its error becomes a status and a page, and is
+// logged once.
+func (r *Renderer) Handle(h Handler) http.HandlerFunc {
+	return func(w http.ResponseWriter, req *http.Request) {
+		err := h(w, req)
+		if err == nil {
+			return
+		}
+		status, text := Status(err)
+		if status >= 500 && req.Context().Err() == nil {
+			r.log.Error("request failed", "method", req.Method, "path", req.URL.Path, "error", err)
+		}
+		if req.Header.Get("HX-Request") == "true" || r.screens["problem"] == nil {
+			http.Error(w, text, status)
+			return
+		}
+		r.problem(w, req, status, text)
+	}
+}
+
+// Problem is what the page of an error shows.
+type Problem struct {
+	Status int
+	Title  string
+	Text   string
+}
+
+func (r *Renderer) problem(w http.ResponseWriter, req *http.Request, status int, text string) {
+	f := Frame{Title: http.StatusText(status), Body: Problem{status, http.StatusText(status), text}}
+	if r.frame(req, &f) != nil {
+		http.Error(w, text, status) // the frame needs the database, which may be away
+		return
+	}
+	if err := r.write(w, status, "problem", "page", f); err != nil {
+		http.Error(w, text, status)
+	}
+}
+
+// Status tells how an error is answered, and what people are told.
+func Status(err error) (int, string) {
+	var fields domain.FieldErrors
+	switch {
+	case errors.As(err, &fields):
+		return http.StatusUnprocessableEntity, fields.Error()
+	case errors.Is(err, domain.ErrNotFound):
+		return http.StatusNotFound, "This is not here, or not any more."
+	case errors.Is(err, domain.ErrForbidden):
+		return http.StatusForbidden, "Your level of access does not allow this."
+	case errors.Is(err, domain.ErrConflict):
+		return http.StatusConflict, strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": ")
+	}
+	return http.StatusInternalServerError, "Something failed on our side. The log says what; trying again may help."
+}
+
+// IsFragment tells whether htmx asks for a part of the page. A restored
+// history entry wants the whole page.
+func IsFragment(req *http.Request) bool {
+	return req.Header.Get("HX-Request") == "true" && req.Header.Get("HX-History-Restore-Request") != "true"
+}

@@ -1,0 +1,150 @@
+// Package collect is kits and latest values.
+package collect
+
+import (
+	"embed"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screens/device"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is collecting.
+type Screen struct {
+	Render *render.Renderer
+	Kits   *collect.Service
+	Store  *store.Store
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/collect", s.Render.Handle(s.kits))
+	r.Get("/collect/latest", s.Render.Handle(s.latest))
+}
+
+type kitsView struct {
+	Show string
+	Kits []kitView
+}
+
+type kitView struct {
+	*kit.Kit
+	Fitted int
+	One    kit.Cost // on a device with ten parts of each kind
+}
+
+func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
+	fittings, err := s.Store.Fittings(r.Context(), 0)
+	if err != nil {
+		return err
+	}
+	count := map[string]int{}
+	for _, f := range fittings {
+		count[f.Kit]++
+	}
+	v := kitsView{Show: "kits"}
+	for _, k := range s.Kits.Kits() {
+		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(map[string]int{"interface": 10, "volume": 10})})
+	}
+	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: "collect", Body: v})
+}
+
+type latestView struct {
+	Show        string
+	Rows        []rowView
+	Total       int64
+	From, Until int
+	Prev, Next  string
+	Filter      store.ValueFilter
+	base        url.Values
+}
+
+type rowView struct {
+	store.ListedValue
+	Text, Change, Age string
+	Stale             bool
+}
+
+const pageSize = 100
+
+func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	page, _ := strconv.Atoi(q.Get("page"))
+	page = max(0, page)
+	v := latestView{Show: "latest", base: q, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
+	rows, total, err := s.Store.LatestValues(r.Context(), v.Filter)
+	if err != nil {
+		return err
+	}
+	for _, x := range rows {
+		v.Rows = append(v.Rows, s.row(x))
+	}
+	v.Total, v.From, v.Until = total, page*pageSize, page*pageSize+len(rows)
+	at := func(n int) string { q.Set("page", strconv.Itoa(n)); return "/collect/latest?" + q.Encode() }
+	if page > 0 {
+		v.Prev = at(page - 1)
+	}
+	if int64(v.Until) < total {
+		v.Next = at(page + 1)
+	}
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "collect", "value-table", v)
+	}
+	return s.Render.Page(w, r, "collect", render.Frame{Title: "Latest values", Area: "collect", Body: v})
+}
+
+func (s Screen) row(x store.ListedValue) rowView {
+	v := rowView{ListedValue: x}
+	if x.Value == nil {
+		return v
+	}
+	var reading kit.Reading
+	if k, err := s.Kits.Kit(x.Kit); err == nil {
+		reading, _ = k.Reading(x.Reading)
+	}
+	v.Text, v.Age = device.Text(*x.Value, x.Unit, reading), units.Span(time.Since(*x.At))
+	v.Stale = time.Since(*x.At) > time.Duration(4*x.EveryS+30)*time.Second
+	if x.BeforeValue != nil && len(reading.Codes) == 0 && *x.Value != *x.BeforeValue {
+		sign, d := "+", *x.Value-*x.BeforeValue
+		if d < 0 {
+			sign, d = "−", -d
+		}
+		v.Change = sign + units.Format(d, x.Unit)
+	}
+	return v
+}
+
+// SortURL returns the address that sorts by a column, turned round when it is
+// the present one.
+func (v latestView) SortURL(column string) string {
+	q := url.Values{}
+	for k, x := range v.base {
+		q[k] = x
+	}
+	q.Del("page")
+	if v.Filter.Sort == column {
+		column = "-" + column
+	}
+	q.Set("sort", column)
+	return "/collect/latest?" + q.Encode()
+}
+
+// States are those that can be filtered by.
+func (v latestView) States() []domain.SeriesState {
+	return []domain.SeriesState{domain.SeriesOK, domain.SeriesFailing, domain.SeriesWaiting}
+}

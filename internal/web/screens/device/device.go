@@ -1,0 +1,321 @@
+// Package device is one device: health, parts, values, charts.
+package device
+
+import (
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// SeriesFiles are the templates of the page of one series.
+//
+//go:embed series/tmpl/*.html
+var SeriesFiles embed.FS
+
+// Screen is one device.
+type Screen struct {
+	Render *render.Renderer
+	Watch  *watch.Service
+	Store  *store.Store
+	Engine *engine.Collector
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/devices/{id}", s.Render.Handle(s.page))
+	r.Get("/devices/{id}/values", s.Render.Handle(s.values))
+	r.Get("/series/{id}", s.Render.Handle(s.series))
+	r.Get("/chart", s.Render.Handle(s.chart))
+	r.With(middleware.Needs(domain.AccessOperate)).Post("/devices/{id}/collect", s.Render.Handle(s.collect))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/pause", s.Render.Handle(s.pause))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
+}
+
+// ID reads the id of the path.
+func ID(r *http.Request) (domain.ID, error) {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return 0, domain.ErrNotFound
+	}
+	return id, nil
+}
+
+// Span is a time that charts can show.
+type Span struct {
+	Name, Label string
+	Length      time.Duration
+}
+
+// Spans are all of them.
+var Spans = []Span{{"1h", "1 h", time.Hour}, {"6h", "6 h", 6 * time.Hour}, {"24h", "24 h", 24 * time.Hour}, {"3d", "3 d", 72 * time.Hour}, {"14d", "14 d", 14 * 24 * time.Hour}}
+
+func spanOf(name string) Span {
+	for _, s := range Spans {
+		if s.Name == name {
+			return s
+		}
+	}
+	return Spans[1]
+}
+
+type view struct {
+	watch.Subject
+	Span   Span
+	Spans  []Span
+	Charts []chartView
+	Part   domain.ID
+	May    domain.Access
+	Notice string
+	Fresh  bool // nothing has come yet
+}
+
+type chartView struct {
+	Title, Sub, URL string
+	Tall, Live      bool
+}
+
+// cellView is one newest value.
+type cellView struct {
+	watch.Value
+	Text, Change, Age string
+	Stale             bool
+}
+
+// Cell makes a value ready to be shown.
+func (v view) Cell(x watch.Value) cellView {
+	c := cellView{Value: x}
+	if x.Latest == nil {
+		return c
+	}
+	c.Text, c.Age = Text(x.Latest.Value, x.Series.Unit, x.Reading), units.Span(time.Since(x.Latest.At))
+	c.Stale = time.Since(x.Latest.At) > 4*x.Series.Interval+30*time.Second
+	if b := x.Latest.BeforeValue; b != nil && len(x.Reading.Codes) == 0 {
+		if d := x.Latest.Value - *b; d > 0 {
+			c.Change = "+" + units.Format(d, x.Series.Unit)
+		} else if d < 0 {
+			c.Change = "−" + units.Format(-d, x.Series.Unit)
+		}
+	}
+	return c
+}
+
+// Text writes a value, as a word where the reading has words for its codes.
+func Text(value float64, unit string, r kit.Reading) string {
+	if word, ok := r.Codes[int(value)]; ok {
+		return word
+	}
+	return units.Format(value, unit)
+}
+
+func (s Screen) view(r *http.Request) (view, error) {
+	id, err := ID(r)
+	if err != nil {
+		return view{}, err
+	}
+	subject, err := s.Watch.Device(r.Context(), id, time.Now().UTC())
+	if err != nil {
+		return view{}, err
+	}
+	v := view{Subject: subject, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Fresh: true}
+	v.Part, _ = strconv.ParseInt(r.URL.Query().Get("part"), 10, 64)
+	for _, x := range subject.Values {
+		v.Fresh = v.Fresh && x.Latest == nil
+	}
+	v.choose()
+	return v, nil
+}
+
+// choose picks the charts: those of the chosen part, else of the first part
+// of each kind that carries something, and those of the device.
+func (v *view) choose() {
+	for _, k := range v.Kinds {
+		row := v.chosen(k)
+		if row == nil {
+			continue
+		}
+		for _, c := range chartsOf(v.Kits, k.Kit) {
+			v.add(c.Title, row.Part.Name, k.Kit, c.Readings, row.Values)
+		}
+	}
+	own := map[string]watch.Value{}
+	for _, x := range v.Values {
+		own[x.Series.Reading] = x
+	}
+	for _, k := range v.Kits {
+		for _, c := range k.Charts {
+			v.add(c.Title, "", k.Name, c.Readings, own)
+		}
+	}
+}
+
+func chartsOf(kits []*kit.Kit, name string) []kit.Chart {
+	for _, k := range kits {
+		if k.Name == name {
+			return k.Charts
+		}
+	}
+	return nil
+}
+
+func (v *view) chosen(k watch.Kind) *watch.PartValues {
+	var best *watch.PartValues
+	for i := range k.Rows {
+		row := &k.Rows[i]
+		if row.Part.ID == v.Part {
+			return row
+		}
+		if best == nil || row.Health.Badness() > best.Health.Badness() || row.Health == best.Health && busy(row) > busy(best) {
+			best = row
+		}
+	}
+	return best
+}
+
+func busy(row *watch.PartValues) float64 {
+	var sum float64
+	for _, v := range row.Values {
+		if v.Latest != nil && (v.Series.Unit == "bit/s" || v.Series.Unit == "%") {
+			sum += v.Latest.Value
+		}
+	}
+	return sum
+}
+
+func (v *view) add(title, sub, kitName string, readings []string, values map[string]watch.Value) {
+	var ids []string
+	for _, key := range readings {
+		if x, ok := values[key]; ok && x.Series.ID != 0 && x.Series.Kit == kitName {
+			ids = append(ids, strconv.FormatInt(x.Series.ID, 10))
+		}
+	}
+	if len(ids) > 0 {
+		v.Charts = append(v.Charts, chartView{Title: title, Sub: sub, URL: fmt.Sprintf("/chart?span=%s&series=%s", v.Span.Name, strings.Join(ids, ",")), Live: v.Span.Length <= 24*time.Hour})
+	}
+}
+
+func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "device", render.Frame{Title: v.Device.Name, Area: "watch", Body: v})
+}
+
+func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "device", "live", v)
+}
+
+func (s Screen) chart(w http.ResponseWriter, r *http.Request) error {
+	var ids []domain.ID
+	for text := range strings.SplitSeq(r.URL.Query().Get("series"), ",") {
+		id, err := strconv.ParseInt(text, 10, 64)
+		if err != nil || len(ids) >= 8 {
+			return domain.ErrNotFound
+		}
+		ids = append(ids, id)
+	}
+	c, err := s.Watch.Chart(r.Context(), ids, spanOf(r.URL.Query().Get("span")).Length, time.Now().UTC())
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(c)
+}
+
+func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	n := s.Engine.CollectNow(id)
+	text := fmt.Sprintf("%d requests are on their way.", n)
+	if n == 0 {
+		text = "Nothing to collect: the device is paused or has no kit."
+	}
+	return s.Render.Fragment(w, http.StatusOK, "device", "notice", text)
+}
+
+func (s Screen) change(w http.ResponseWriter, r *http.Request, f func(domain.Device) error, to string) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	d, err := s.Store.Device(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	if err := f(d); err != nil {
+		return err
+	}
+	if err := s.Engine.Reload(r.Context(), id); err != nil && !errors.Is(err, domain.ErrNotFound) {
+		return err
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+	return nil
+}
+
+func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
+	return s.change(w, r, func(d domain.Device) error {
+		d.Paused = r.PostFormValue("paused") == "yes"
+		return s.Store.UpdateDevice(r.Context(), d)
+	}, "/devices/"+chi.URLParam(r, "id"))
+}
+
+func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
+	return s.change(w, r, func(d domain.Device) error { return s.Store.DeleteDevice(r.Context(), d.ID) }, "/devices")
+}
+
+type seriesView struct {
+	Series  domain.Series
+	Device  domain.Device
+	Span    Span
+	Spans   []Span
+	Chart   chartView
+	Changes []domain.Transition
+}
+
+func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	x, err := s.Store.Series(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	v := seriesView{Series: x, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans}
+	if v.Device, err = s.Store.Device(r.Context(), x.DeviceID); err != nil {
+		return err
+	}
+	if v.Changes, err = s.Store.Transitions(r.Context(), store.TransitionFilter{SeriesID: id, Limit: 30}); err != nil {
+		return err
+	}
+	v.Chart = chartView{Title: x.Name, Sub: v.Device.Name, Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
+	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + " of " + v.Device.Name, Area: "watch", Body: v})
+}

@@ -1,0 +1,355 @@
+// Package estate is the whole estate at a glance: places, devices, search.
+package estate
+
+import (
+	"embed"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/render"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is the estate.
+type Screen struct {
+	Render *render.Renderer
+	Watch  *watch.Service
+	Store  *store.Store
+	// Strip returns the estate ribbon of the layout.
+	Strip func(*http.Request) (any, error)
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/", s.Render.Handle(s.overview))
+	r.Get("/estate-strip", s.Render.Handle(s.strip))
+	r.Get("/devices", s.Render.Handle(s.devices))
+	r.Get("/search", s.Render.Handle(s.search))
+}
+
+func (s Screen) strip(w http.ResponseWriter, r *http.Request) error {
+	strip, err := s.Strip(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "estate", "estate", strip)
+}
+
+// shownAtOnce is how many devices of a place are listed without asking.
+const shownAtOnce = 6
+
+type placeView struct {
+	watch.Place
+	Shown  []watch.Device
+	Hidden int
+	Open   bool
+	Toggle string
+}
+
+type overviewView struct {
+	watch.Overview
+	Root    string
+	Rows    []placeView
+	Needs   []need
+	More    int64
+	Changed []changeView
+	Filling []fillView
+}
+
+type need struct {
+	domain.Incident
+	Device string
+	Ticket *domain.Ticket
+}
+
+type changeView struct {
+	domain.Transition
+	Device string
+}
+
+type fillView struct {
+	store.ListedValue
+	Level string
+}
+
+func (s Screen) overview(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "estate", "overview", v)
+	}
+	return s.Render.Page(w, r, "estate", render.Frame{Title: "Watch", Area: "watch", Body: v})
+}
+
+func (s Screen) view(r *http.Request) (overviewView, error) {
+	ctx, now := r.Context(), time.Now().UTC()
+	o, err := s.Watch.Overview(ctx, now)
+	if err != nil {
+		return overviewView{}, err
+	}
+	v := overviewView{Overview: o, Root: "The estate"}
+	if places, err := s.Store.Places(ctx); err == nil {
+		if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ParentID == 0 }); i >= 0 {
+			v.Root = places[i].Name
+		}
+	}
+	names := map[domain.ID]string{}
+	open := r.URL.Query()["open"]
+	for _, p := range o.Places {
+		for _, d := range p.Devices {
+			names[d.ID] = d.Name
+		}
+		v.Rows = append(v.Rows, placeRow(p, open))
+	}
+	return v, s.side(r, &v, names, now)
+}
+
+func placeRow(p watch.Place, open []string) placeView {
+	id := strconv.FormatInt(p.ID, 10)
+	row := placeView{Place: p, Open: slices.Contains(open, id)}
+	others := slices.DeleteFunc(slices.Clone(open), func(x string) bool { return x == id })
+	if !row.Open {
+		others = append(others, id)
+	}
+	row.Toggle = "/?" + url.Values{"open": others}.Encode()
+	for _, d := range p.Devices {
+		if row.Open || d.Health != domain.Fine && len(row.Shown) < shownAtOnce {
+			row.Shown = append(row.Shown, d)
+		}
+	}
+	row.Hidden = len(p.Devices) - len(row.Shown)
+	return row
+}
+
+// side gathers what needs a person, what changed and what fills up.
+func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]string, now time.Time) error {
+	ctx := r.Context()
+	open, total, err := s.Store.Incidents(ctx, store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6})
+	if err != nil {
+		return err
+	}
+	v.More = total - int64(len(open))
+	ids := []domain.ID{0}
+	for _, in := range open {
+		ids = append(ids, in.ID)
+	}
+	tickets, err := s.Store.Tickets(ctx, ids, len(ids))
+	if err != nil {
+		return err
+	}
+	for _, in := range open {
+		n := need{Incident: in, Device: names[in.DeviceID]}
+		for _, t := range tickets {
+			if t.IncidentID == in.ID {
+				n.Ticket = &t
+			}
+		}
+		v.Needs = append(v.Needs, n)
+	}
+	changes, err := s.Store.Transitions(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
+	if err != nil {
+		return err
+	}
+	for _, t := range changes {
+		v.Changed = append(v.Changed, changeView{t, names[t.DeviceID]})
+	}
+	full, _, err := s.Store.LatestValues(ctx, store.ValueFilter{Kit: "host-resources", Reading: "volume_share", Sort: "-value", Limit: 4})
+	for _, x := range full {
+		if x.Value != nil {
+			v.Filling = append(v.Filling, fillView{x, levelOf(*x.Value)})
+		}
+	}
+	return err
+}
+
+// levelOf colours the bar of a volume; the rule on volumes decides health.
+func levelOf(percent float64) string {
+	switch {
+	case percent > 96:
+		return "critical"
+	case percent > 90:
+		return "warning"
+	case percent > 82:
+		return "notice"
+	}
+	return ""
+}
+
+type devicesView struct {
+	Rows               []watch.Device
+	Total, From, Until int
+	Q, Health, Kind    string
+	Sort               string
+	Kinds              []string
+	States             []domain.Health
+	Prev, Next         string
+	Places             map[domain.ID]string
+	base               url.Values
+}
+
+// IsList tells the template which of the two pages it shows.
+func (v devicesView) IsList() bool { return true }
+
+// IsList tells the template which of the two pages it shows.
+func (v overviewView) IsList() bool { return false }
+
+// SortURL returns the address that sorts by a column, turned round when it is
+// the present one.
+func (v devicesView) SortURL(column string) string {
+	q := url.Values{}
+	for k, x := range v.base {
+		q[k] = x
+	}
+	q.Del("page")
+	if v.Sort == column {
+		column = "-" + column
+	}
+	q.Set("sort", column)
+	return "/devices?" + q.Encode()
+}
+
+// Sorted tells assistive technology how a column is sorted.
+func (v devicesView) Sorted(column string) string {
+	switch v.Sort {
+	case column:
+		return "ascending"
+	case "-" + column:
+		return "descending"
+	}
+	return ""
+}
+
+const pageSize = 100
+
+func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.Watch.Overview(r.Context(), time.Now().UTC())
+	if err != nil {
+		return err
+	}
+	q := r.URL.Query()
+	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), Sort: q.Get("sort"), States: domain.AllHealth(), Places: map[domain.ID]string{}, base: q}
+	kinds := map[string]bool{}
+	for _, p := range o.Places {
+		v.Places[p.ID] = p.Name
+		for _, d := range p.Devices {
+			kinds[d.Kind] = true
+			if v.keeps(d, p.Name) {
+				v.Rows = append(v.Rows, d)
+			}
+		}
+	}
+	for k := range kinds {
+		v.Kinds = append(v.Kinds, k)
+	}
+	slices.Sort(v.Kinds)
+	v.sort()
+	v.page(q)
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
+	}
+	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: "watch", Body: v})
+}
+
+func (v *devicesView) keeps(d watch.Device, place string) bool {
+	if v.Health != "" && string(d.Health) != v.Health || v.Kind != "" && d.Kind != v.Kind {
+		return false
+	}
+	text := strings.ToLower(d.Name + " " + d.Address.String() + " " + d.Vendor + " " + d.Model + " " + place + " " + d.HealthNote)
+	return strings.Contains(text, strings.ToLower(strings.TrimSpace(v.Q)))
+}
+
+func (v *devicesView) sort() {
+	column, down := strings.CutPrefix(v.Sort, "-")
+	slices.SortStableFunc(v.Rows, func(a, b watch.Device) int {
+		c := b.Health.Badness() - a.Health.Badness()
+		switch column {
+		case "name":
+			c = strings.Compare(a.Name, b.Name)
+		case "address":
+			c = a.Address.Compare(b.Address)
+		case "kind":
+			c = strings.Compare(a.Kind+a.Name, b.Kind+b.Name)
+		case "place":
+			c = strings.Compare(v.Places[a.PlaceID]+a.Name, v.Places[b.PlaceID]+b.Name)
+		case "since":
+			c = b.HealthSince.Compare(a.HealthSince)
+		}
+		if c == 0 {
+			c = strings.Compare(a.Name, b.Name)
+		}
+		if down {
+			return -c
+		}
+		return c
+	})
+}
+
+func (v *devicesView) page(q url.Values) {
+	v.Total = len(v.Rows)
+	page, _ := strconv.Atoi(q.Get("page"))
+	page = max(0, min(page, v.Total/pageSize))
+	v.From, v.Until = page*pageSize, min(v.Total, (page+1)*pageSize)
+	v.Rows = v.Rows[v.From:v.Until]
+	at := func(n int) string {
+		q.Set("page", strconv.Itoa(n))
+		return "/devices?" + q.Encode()
+	}
+	if page > 0 {
+		v.Prev = at(page - 1)
+	}
+	if v.Until < v.Total {
+		v.Next = at(page + 1)
+	}
+}
+
+type hitView struct{ URL, Name, Note, Kind string }
+
+type hitsView struct {
+	Hits  []hitView
+	Asked bool
+}
+
+// pages can be found by name, too.
+var pages = []hitView{
+	{"/", "Watch: the estate", "", "page"}, {"/devices", "All devices", "", "page"}, {"/find", "Find: sweeps", "", "page"}, {"/find/new", "New sweep", "", "action"},
+	{"/collect", "Collect: kits", "", "page"}, {"/collect/latest", "Latest values", "", "page"}, {"/judge", "Judge: rules", "", "page"}, {"/judge/transitions", "Changes of health", "", "page"},
+	{"/incidents", "Respond: incidents", "", "page"}, {"/respond/deliveries", "Deliveries", "", "page"}, {"/respond/plans", "Response plans", "", "page"},
+	{"/run", "Run: this application", "", "page"}, {"/run/channels", "Channels", "", "page"}, {"/run/drill", "Drill", "", "page"},
+}
+
+func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
+	text := strings.TrimSpace(r.URL.Query().Get("q"))
+	if text == "" {
+		return s.Render.Fragment(w, http.StatusOK, "estate", "hits", hitsView{})
+	}
+	found, err := s.Store.Search(r.Context(), text, 10)
+	if err != nil {
+		return err
+	}
+	views := []hitView{}
+	where := map[string]string{"device": "/devices/", "incident": "/incidents/", "rule": "/judge/rules/", "part": "/devices/"}
+	for _, h := range found {
+		views = append(views, hitView{where[h.Kind] + strconv.FormatInt(h.ID, 10), h.Name, h.Note, h.Kind})
+	}
+	for _, p := range pages {
+		if strings.Contains(strings.ToLower(p.Name), strings.ToLower(text)) {
+			views = append(views, p)
+		}
+	}
+	return s.Render.Fragment(w, http.StatusOK, "estate", "hits", hitsView{views, true})
+}

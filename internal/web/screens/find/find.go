@@ -1,0 +1,374 @@
+// Package find is sweeps and what they found.
+package find
+
+import (
+	"embed"
+	"errors"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is finding.
+type Screen struct {
+	Render *render.Renderer
+	Find   *find.Service
+	Store  *store.Store
+	// Port is what a new sweep asks by default.
+	Port int
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/find", s.Render.Handle(s.list))
+	r.Get("/find/sweeps/{id}", s.Render.Handle(s.sweep))
+	r.Get("/find/sweeps/{id}/offers", s.Render.Handle(s.offers))
+	r.Group(func(r chi.Router) {
+		r.Use(middleware.Needs(domain.AccessConfigure))
+		r.Get("/find/new", s.Render.Handle(s.form))
+		r.Post("/find/new", s.Render.Handle(s.create))
+		r.Post("/find/size", s.Render.Handle(s.size))
+		r.Post("/find/sweeps/{id}/start", s.Render.Handle(s.start))
+		r.Post("/find/sweeps/{id}/stop", s.Render.Handle(s.stop))
+		r.Post("/find/sweeps/{id}/delete", s.Render.Handle(s.remove))
+		r.Post("/find/sweeps/{id}/adopt", s.Render.Handle(s.adopt))
+		r.Post("/find/sweeps/{id}/ignore", s.Render.Handle(s.ignore))
+	})
+}
+
+// View says which of the pages a template shows.
+type page struct{ Show string }
+
+type listView struct {
+	page
+	Sweeps []domain.Sweep
+	May    domain.Access
+}
+
+func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
+	sweeps, err := s.Find.Sweeps(r.Context())
+	if err != nil {
+		return err
+	}
+	v := listView{page{"list"}, sweeps, middleware.Who(r.Context()).Level}
+	return s.Render.Page(w, r, "find", render.Frame{Title: "Find", Area: "find", Body: v})
+}
+
+type formView struct {
+	page
+	Draft       find.Draft
+	Port, Pace  string
+	Credentials []domain.Credential
+	Chosen      map[domain.ID]bool
+	Errors      domain.FieldErrors
+	Size        string
+}
+
+func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
+	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}, Port: strconv.Itoa(s.Port)}
+	var err error
+	if v.Credentials, err = s.Store.Credentials(r.Context()); err != nil {
+		return err
+	}
+	if len(v.Credentials) == 1 {
+		v.Chosen[v.Credentials[0].ID] = true
+	}
+	return s.Render.Page(w, r, "find", render.Frame{Title: "New sweep", Area: "find", Body: v})
+}
+
+// read takes the form as it was typed; numbers that are none become field errors.
+func (s Screen) read(r *http.Request) (formView, error) {
+	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}}
+	if err := r.ParseForm(); err != nil {
+		return v, err
+	}
+	v.Port, v.Pace = strings.TrimSpace(r.PostFormValue("port")), strings.TrimSpace(r.PostFormValue("pace"))
+	v.Draft = find.Draft{Name: r.PostFormValue("name"), Ranges: r.PostFormValue("ranges"), Exclude: r.PostFormValue("exclude"),
+		Community: domain.Secret(r.PostFormValue("community")), NewName: r.PostFormValue("community_name")}
+	v.Draft.Port, _ = strconv.Atoi(v.Port)
+	if v.Pace != "" {
+		n, err := strconv.Atoi(v.Pace)
+		if err != nil || n <= 0 {
+			n = -1 // refused by the check, with the range that is allowed
+		}
+		v.Draft.Pace = n
+	}
+	for _, text := range r.PostForm["credential"] {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			v.Draft.CredentialIDs = append(v.Draft.CredentialIDs, id)
+			v.Chosen[id] = true
+		}
+	}
+	var err error
+	v.Credentials, err = s.Store.Credentials(r.Context())
+	return v, err
+}
+
+// size tells, while the form is filled, how many addresses that would be.
+func (s Screen) size(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.read(r)
+	if err != nil {
+		return err
+	}
+	total, errs := v.Draft.Check()
+	if errs["ranges"] != "" || errs["exclude"] != "" {
+		if strings.TrimSpace(v.Draft.Ranges) != "" {
+			v.Size = errs["ranges"] + errs["exclude"]
+		}
+	} else {
+		pace := max(1, v.Draft.Pace)
+		v.Size = "Tries " + plural(total) + ", at most " + strconv.Itoa(pace) + " requests a second: about " +
+			units.Span(time.Duration(total*2)*time.Second/time.Duration(pace)+3*time.Second) + "."
+	}
+	return s.Render.Fragment(w, http.StatusOK, "find", "size", v.Size)
+}
+
+func plural(n int64) string {
+	if n == 1 {
+		return "1 address"
+	}
+	return strconv.FormatInt(n, 10) + " addresses"
+}
+
+func (s Screen) create(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.read(r)
+	if err != nil {
+		return err
+	}
+	made, err := s.Find.Create(r.Context(), v.Draft)
+	if errors.As(err, &v.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "form", v)
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.Find.Start(r.Context(), made.ID); err != nil {
+		return err
+	}
+	w.Header().Set("HX-Redirect", "/find/sweeps/"+strconv.FormatInt(made.ID, 10))
+	return nil
+}
+
+func sweepID(r *http.Request) domain.ID {
+	id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	return id
+}
+
+func (s Screen) start(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Find.Start(r.Context(), sweepID(r)); err != nil {
+		return err
+	}
+	return s.back(w, r)
+}
+
+func (s Screen) stop(w http.ResponseWriter, r *http.Request) error {
+	s.Find.Stop(sweepID(r))
+	return s.back(w, r)
+}
+
+func (s Screen) back(w http.ResponseWriter, r *http.Request) error {
+	http.Redirect(w, r, "/find/sweeps/"+strconv.FormatInt(sweepID(r), 10), http.StatusSeeOther)
+	return nil
+}
+
+func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Find.Delete(r.Context(), sweepID(r)); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/find", http.StatusSeeOther)
+	return nil
+}
+
+type sweepView struct {
+	page
+	Sweep   domain.Sweep
+	Left    int64
+	Finds   []domain.Find
+	New     int
+	Devices map[domain.ID]string
+	Places  []domain.Place
+	Adopt   adoptView
+	May     domain.Access
+	Q       string
+}
+
+type adoptView struct {
+	SweepID  domain.ID
+	Chosen   map[domain.ID]bool
+	Count    int
+	Offers   []find.Offer
+	Total    kit.Cost
+	Routers  []domain.Find
+	PlaceID  domain.ID
+	NewPlace string
+	Places   []domain.Place
+	Errors   domain.FieldErrors
+}
+
+func (s Screen) view(r *http.Request) (sweepView, error) {
+	ctx := r.Context()
+	v := sweepView{page: page{"sweep"}, Devices: map[domain.ID]string{}, May: middleware.Who(ctx).Level, Q: strings.ToLower(r.URL.Query().Get("q"))}
+	var err error
+	if v.Sweep, err = s.Find.Sweep(ctx, sweepID(r)); err != nil {
+		return v, err
+	}
+	v.Left = max(0, v.Sweep.Total-v.Sweep.Tried)
+	if v.Finds, err = s.Find.Finds(ctx, v.Sweep.ID); err != nil {
+		return v, err
+	}
+	devices, err := s.Store.Devices(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, d := range devices {
+		v.Devices[d.ID] = d.Name
+	}
+	for _, f := range v.Finds {
+		if f.Verdict == domain.FindNew {
+			v.New++
+		}
+	}
+	if v.Q != "" {
+		v.Finds = slices.DeleteFunc(v.Finds, func(f domain.Find) bool {
+			return !strings.Contains(strings.ToLower(f.Name+" "+f.Address+" "+f.Vendor+" "+f.Model+" "+f.Kind+" "+f.Location), v.Q)
+		})
+	}
+	slices.SortStableFunc(v.Finds, func(a, b domain.Find) int { return order[a.Verdict] - order[b.Verdict] })
+	v.Places, err = s.Store.Places(ctx)
+	v.Adopt = adoptView{SweepID: v.Sweep.ID, Places: v.Places}
+	return v, err
+}
+
+// order puts what waits for a decision first.
+var order = map[domain.Verdict]int{domain.FindNew: 0, domain.FindAdopted: 1, domain.FindKnown: 2, domain.FindIgnored: 3}
+
+func (s Screen) sweep(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	switch {
+	case render.IsFragment(r) && r.URL.Query().Get("part") == "progress":
+		return s.Render.Fragment(w, http.StatusOK, "find", "progress", v)
+	case render.IsFragment(r):
+		return s.Render.Fragment(w, http.StatusOK, "find", "finds", v)
+	}
+	return s.Render.Page(w, r, "find", render.Frame{Title: v.Sweep.Name, Area: "find", Body: v})
+}
+
+// selection reads which finds are ticked.
+func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
+	a := adoptView{SweepID: sweepID(r), Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}}
+	if err := r.ParseForm(); err != nil {
+		return a, nil, err
+	}
+	all, err := s.Find.Finds(r.Context(), a.SweepID)
+	if err != nil {
+		return a, nil, err
+	}
+	for _, text := range r.Form["find"] {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			a.Chosen[id] = true
+		}
+	}
+	chosen := slices.DeleteFunc(all, func(f domain.Find) bool { return !a.Chosen[f.ID] })
+	a.Count = len(chosen)
+	a.Offers = s.Find.Offers(chosen)
+	a.PlaceID, _ = strconv.ParseInt(r.Form.Get("place"), 10, 64)
+	a.NewPlace = r.Form.Get("new_place")
+	asked := r.Form.Get("asked") == "1"
+	for i := range a.Offers {
+		a.Offers[i].Chose = a.Offers[i].Fits > 0 && (!asked || slices.Contains(r.Form["kit"], a.Offers[i].Name))
+		if a.Offers[i].Chose {
+			a.Total = a.Total.Add(a.Offers[i].Cost)
+		}
+	}
+	for _, f := range chosen {
+		if f.Kind == "router" || f.Kind == "firewall" || f.Kind == "gateway" {
+			a.Routers = append(a.Routers, f)
+		}
+	}
+	a.Places, err = s.Store.Places(r.Context())
+	if a.PlaceID == 0 && a.NewPlace == "" {
+		a.PlaceID = likely(chosen, a.Places)
+	}
+	return a, chosen, err
+}
+
+// likely proposes the place that the finds name as their location.
+func likely(finds []domain.Find, places []domain.Place) domain.ID {
+	for _, f := range finds {
+		for _, p := range places {
+			if f.Location != "" && strings.EqualFold(p.Name, f.Location) {
+				return p.ID
+			}
+		}
+	}
+	return 0
+}
+
+func (s Screen) offers(w http.ResponseWriter, r *http.Request) error {
+	a, _, err := s.selection(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "find", "adopt", a)
+}
+
+func (s Screen) adopt(w http.ResponseWriter, r *http.Request) error {
+	a, chosen, err := s.selection(r)
+	if err != nil {
+		return err
+	}
+	in := find.Adoption{PlaceID: a.PlaceID, NewPlace: a.NewPlace, Kits: r.Form["kit"]}
+	for _, f := range chosen {
+		in.FindIDs = append(in.FindIDs, f.ID)
+	}
+	in.GatewayFind, _ = strconv.ParseInt(r.Form.Get("gateway"), 10, 64)
+	made, err := s.Find.Adopt(r.Context(), a.SweepID, in)
+	if errors.As(err, &a.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "adopt", a)
+	}
+	if err != nil {
+		return err
+	}
+	to := "/find/sweeps/" + strconv.FormatInt(a.SweepID, 10)
+	if len(made) == 1 {
+		to = "/devices/" + strconv.FormatInt(made[0].ID, 10) // take people to what they just made
+	}
+	w.Header().Set("HX-Redirect", to)
+	return nil
+}
+
+func (s Screen) ignore(w http.ResponseWriter, r *http.Request) error {
+	_, chosen, err := s.selection(r)
+	if err != nil {
+		return err
+	}
+	var ids []domain.ID
+	for _, f := range chosen {
+		ids = append(ids, f.ID)
+	}
+	if err := s.Find.Ignore(r.Context(), sweepID(r), ids, r.Form.Get("back") == ""); err != nil {
+		return err
+	}
+	w.Header().Set("HX-Redirect", "/find/sweeps/"+strconv.FormatInt(sweepID(r), 10))
+	return nil
+}

@@ -1,0 +1,421 @@
+// Package incident is incidents, deliveries and response plans.
+package incident
+
+import (
+	"cmp"
+	"embed"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screens/device"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is responding.
+type Screen struct {
+	Render  *render.Renderer
+	Respond *respond.Service
+	Store   *store.Store
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/incidents", s.Render.Handle(s.list))
+	r.Get("/incidents/{id}", s.Render.Handle(s.page))
+	r.Get("/respond/deliveries", s.Render.Handle(s.deliveries))
+	r.Get("/respond/plans", s.Render.Handle(s.plans))
+	r.Group(func(r chi.Router) {
+		r.Use(middleware.Needs(domain.AccessOperate))
+		r.Post("/incidents/{id}/acknowledge", s.Render.Handle(s.acknowledge))
+		r.Post("/incidents/{id}/comment", s.Render.Handle(s.comment))
+		r.Post("/incidents/{id}/resolve", s.Render.Handle(s.resolve))
+		r.Post("/respond/deliveries/{id}/retry", s.Render.Handle(s.retry))
+	})
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/respond/plans/{id}", s.Render.Handle(s.switchPlan))
+}
+
+type listView struct {
+	Show        string
+	Rows        []rowView
+	Total       int64
+	From, Until int
+	Prev, Next  string
+	State, Q    string
+	Sort        string
+	base        url.Values
+}
+
+type rowView struct {
+	domain.Incident
+	Device string
+	Ticket *domain.Ticket
+}
+
+// Lasted is how long the present or last episode lasted.
+func (v rowView) Lasted() time.Duration {
+	if v.State == domain.IncidentResolved {
+		return v.ResolvedAt.Sub(v.EpisodeAt)
+	}
+	return time.Since(v.EpisodeAt)
+}
+
+// SortURL returns the address that sorts by a column, turned round when it is
+// the present one.
+func (v listView) SortURL(column string) string {
+	q := url.Values{}
+	for k, x := range v.base {
+		q[k] = x
+	}
+	q.Del("page")
+	if v.Sort == column {
+		column = "-" + column
+	}
+	q.Set("sort", column)
+	return "/incidents?" + q.Encode()
+}
+
+const pageSize = 50
+
+func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	page, _ := strconv.Atoi(q.Get("page"))
+	page = max(0, page)
+	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sort: q.Get("sort"), base: q}
+	f := store.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	switch v.State {
+	case "all":
+	case "resolved":
+		f.States = []domain.IncidentState{domain.IncidentResolved}
+	default:
+		v.State = "open"
+		f.States = []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
+	}
+	rows, total, err := s.Store.Incidents(r.Context(), f)
+	if err != nil {
+		return err
+	}
+	if v.Rows, err = s.rows(r, rows); err != nil {
+		return err
+	}
+	v.Total, v.From, v.Until = total, page*pageSize, page*pageSize+len(rows)
+	at := func(n int) string { q.Set("page", strconv.Itoa(n)); return "/incidents?" + q.Encode() }
+	if page > 0 {
+		v.Prev = at(page - 1)
+	}
+	if int64(v.Until) < total {
+		v.Next = at(page + 1)
+	}
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "incident", "incident-table", v)
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Incidents", Area: "respond", Body: v})
+}
+
+func (s Screen) rows(r *http.Request, in []domain.Incident) ([]rowView, error) {
+	names, err := s.names(r)
+	if err != nil {
+		return nil, err
+	}
+	ids := []domain.ID{0}
+	for _, x := range in {
+		ids = append(ids, x.ID)
+	}
+	tickets, err := s.Store.Tickets(r.Context(), ids, len(ids))
+	if err != nil {
+		return nil, err
+	}
+	by := map[domain.ID]*domain.Ticket{}
+	for _, t := range tickets {
+		by[t.IncidentID] = &t
+	}
+	out := make([]rowView, len(in))
+	for i, x := range in {
+		out[i] = rowView{x, names[x.DeviceID], by[x.ID]}
+	}
+	return out, nil
+}
+
+func (s Screen) names(r *http.Request) (map[domain.ID]string, error) {
+	devices, err := s.Store.Devices(r.Context())
+	names := map[domain.ID]string{}
+	for _, d := range devices {
+		names[d.ID] = d.Name
+	}
+	return names, err
+}
+
+type pageView struct {
+	Show    string
+	In      respond.Incident
+	Story   []entry
+	May     domain.Access
+	Charts  []chartView
+	Current []currentView
+	Comment string
+	Problem string
+	Runbook string
+	Lasted  time.Duration
+}
+
+type chartView struct {
+	Title, Sub, URL string
+	Tall, Live      bool
+}
+
+// currentView is a present value beside its limit.
+type currentView struct {
+	Title, Value, Limit string
+	Ended               bool
+	Level               domain.Level
+	AlertID             domain.ID
+}
+
+// entry is one line of the story, from events and deliveries.
+type entry struct {
+	At           time.Time
+	Health       domain.Health // for the sign; empty for a dot
+	Text, Detail string
+	URL          string
+	WhyKind      string
+	WhyID        domain.ID
+	Problem      bool
+}
+
+func (s Screen) view(r *http.Request) (pageView, error) {
+	id, err := device.ID(r)
+	if err != nil {
+		return pageView{}, err
+	}
+	in, err := s.Respond.Incident(r.Context(), id)
+	if err != nil {
+		return pageView{}, err
+	}
+	v := pageView{Show: "page", In: in, May: middleware.Who(r.Context()).Level, Story: story(in)}
+	v.Lasted = rowView{Incident: in.Incident}.Lasted()
+	return v, s.present(r, &v)
+}
+
+// present adds the series in question, as charts and as values now.
+func (s Screen) present(r *http.Request, v *pageView) error {
+	var ids []domain.ID
+	for _, a := range v.In.Alerts {
+		if !slices.Contains(ids, a.SeriesID) {
+			ids = append(ids, a.SeriesID)
+		}
+	}
+	latest, err := s.Store.LatestIn(r.Context(), append(ids, 0))
+	if err != nil {
+		return err
+	}
+	for i, a := range v.In.Alerts {
+		if rule, err := s.Store.Rule(r.Context(), a.RuleID); err == nil && v.Runbook == "" {
+			v.Runbook = rule.Runbook
+		}
+		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
+		if now, ok := latest[a.SeriesID]; ok && last {
+			v.Current = append(v.Current, currentView{a.Title, units.Format(now.Value, a.Unit), units.Format(a.Limit, a.Unit), !a.EndedAt.IsZero(), a.Level, a.ID})
+		}
+	}
+	span := "6h"
+	for _, x := range device.Spans {
+		if x.Length > time.Since(v.In.EpisodeAt)*5/4 {
+			span = x.Name
+			break
+		}
+		span = x.Name
+	}
+	for _, id := range ids[:min(2, len(ids))] {
+		if x, err := s.Store.Series(r.Context(), id); err == nil {
+			v.Charts = append(v.Charts, chartView{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
+		}
+	}
+	return nil
+}
+
+// story merges events and deliveries in the order of time.
+func story(in respond.Incident) []entry {
+	var out []entry
+	for _, e := range in.Events {
+		x := entry{At: e.At, Text: e.Text, Detail: e.Detail}
+		switch e.Kind {
+		case domain.EventAlert, domain.EventRaised, domain.EventReopened, domain.EventEased:
+			x.Health = domain.HealthOf(e.Level)
+		case domain.EventRecovered:
+			x.Health = domain.Fine
+		}
+		if len(e.Why.Facts) > 0 {
+			x.WhyKind, x.WhyID = "event", e.ID
+		}
+		out = append(out, x)
+	}
+	for _, d := range in.Deliveries {
+		out = append(out, delivered(d, in.Ticket))
+	}
+	slices.SortStableFunc(out, func(a, b entry) int { return cmp.Compare(a.At.UnixMilli(), b.At.UnixMilli()) })
+	return out
+}
+
+func delivered(d domain.Delivery, ticket *domain.Ticket) entry {
+	x := entry{At: d.CreatedAt, WhyKind: "delivery", WhyID: d.ID, Detail: d.Outcome}
+	switch d.Kind {
+	case domain.DeliverMail:
+		x.Text = "E-mail to " + d.Recipient
+	case domain.DeliverTicket:
+		x.Text = "Ticket"
+		if ticket != nil {
+			x.Text, x.URL = "Ticket "+ticket.Number, ticket.URL
+		}
+	case domain.DeliverNote:
+		x.Text = "Note on the ticket"
+	}
+	switch {
+	case d.State == domain.DeliverySent:
+		x.At = d.DoneAt
+	case d.State == domain.DeliveryFailed:
+		x.Problem, x.Detail = true, fmt.Sprintf("failed for good after %d attempts: %s", d.Attempts, d.Error)
+	case d.Error != "":
+		x.Problem, x.Detail = true, fmt.Sprintf("attempt %d failed: %s; the next one at %s", d.Attempts, d.Error, d.NextTryAt.Format("15:04:05 UTC"))
+	default:
+		x.Detail = "on its way"
+	}
+	return x
+}
+
+func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: v.In.Title, Area: "respond", Body: v})
+}
+
+// act does something with an incident and shows it again, with what was
+// typed kept when it was wrong.
+func (s Screen) act(w http.ResponseWriter, r *http.Request, f func(id domain.ID, by, text string) error) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	text := r.PostFormValue("text")
+	failed := f(id, middleware.Who(r.Context()).Display, text)
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	var fields domain.FieldErrors
+	switch {
+	case errors.As(failed, &fields):
+		v.Problem, v.Comment = fields["text"], text
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "incident", v)
+	case errors.Is(failed, domain.ErrConflict):
+		v.Problem, v.Comment = strings.TrimPrefix(failed.Error(), "conflict: "), text
+		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
+	case failed != nil:
+		return failed
+	}
+	return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
+}
+
+func (s Screen) acknowledge(w http.ResponseWriter, r *http.Request) error {
+	return s.act(w, r, func(id domain.ID, by, _ string) error { return s.Respond.Acknowledge(r.Context(), id, by) })
+}
+
+func (s Screen) comment(w http.ResponseWriter, r *http.Request) error {
+	return s.act(w, r, func(id domain.ID, by, text string) error { return s.Respond.Comment(r.Context(), id, by, text) })
+}
+
+func (s Screen) resolve(w http.ResponseWriter, r *http.Request) error {
+	return s.act(w, r, func(id domain.ID, by, text string) error { return s.Respond.Resolve(r.Context(), id, by, text) })
+}
+
+type deliveriesView struct {
+	Show  string
+	Rows  []domain.Delivery
+	State string
+	May   domain.Access
+	Next  string
+}
+
+func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	page, _ := strconv.Atoi(q.Get("page"))
+	rows, err := s.Store.Deliveries(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, max(0, page)*pageSize)
+	if err != nil {
+		return err
+	}
+	v := deliveriesView{Show: "deliveries", Rows: rows, State: q.Get("state"), May: middleware.Who(r.Context()).Level}
+	if len(rows) > pageSize {
+		q.Set("page", strconv.Itoa(max(0, page)+1))
+		v.Rows, v.Next = rows[:pageSize], "/respond/deliveries?"+q.Encode()
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Deliveries", Area: "respond", Body: v})
+}
+
+func (s Screen) retry(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Respond.Retry(r.Context(), id); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/deliveries", http.StatusSeeOther)
+	return nil
+}
+
+type plansView struct {
+	Show     string
+	Plans    []plan.Plan
+	Channels map[domain.ID]string
+	May      domain.Access
+}
+
+func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {
+	plans, err := s.Respond.Plans(r.Context())
+	if err != nil {
+		return err
+	}
+	channels, err := s.Store.Channels(r.Context())
+	if err != nil {
+		return err
+	}
+	v := plansView{"plans", plans, map[domain.ID]string{}, middleware.Who(r.Context()).Level}
+	for _, c := range channels {
+		v.Channels[c.ID] = c.Name
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Response plans", Area: "respond", Body: v})
+}
+
+func (s Screen) switchPlan(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Respond.SetPlanEnabled(r.Context(), id, r.PostFormValue("enabled") == "yes"); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	return nil
+}

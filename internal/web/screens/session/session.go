@@ -1,0 +1,85 @@
+// Package session is signing in and out.
+package session
+
+import (
+	"embed"
+	"errors"
+	"net"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is signing in and out.
+type Screen struct {
+	Render   *render.Renderer
+	Access   *access.Service
+	Sessions *scs.SessionManager
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) {
+	r.Get("/signin", s.Render.Handle(s.form))
+	r.Post("/signin", s.Render.Handle(s.signIn))
+	r.Post("/signout", s.Render.Handle(s.signOut))
+}
+
+type view struct{ Name, Next, Problem string }
+
+func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
+	return s.Render.Fragment(w, http.StatusOK, "session", "signin", view{Next: r.URL.Query().Get("next")})
+}
+
+func (s Screen) signIn(w http.ResponseWriter, r *http.Request) error {
+	v := view{Name: r.PostFormValue("name"), Next: r.PostFormValue("next")}
+	from, _, _ := net.SplitHostPort(r.RemoteAddr)
+	u, wait, err := s.Access.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), from)
+	switch {
+	case errors.Is(err, domain.ErrSlowDown):
+		seconds := int(wait/time.Second) + 1
+		w.Header().Set("Retry-After", strconv.Itoa(seconds))
+		v.Problem = "Too many attempts. Try again in " + strconv.Itoa(seconds) + " s."
+		return s.Render.Fragment(w, http.StatusTooManyRequests, "session", "signin", v)
+	case errors.Is(err, domain.ErrSignIn):
+		v.Problem = "The name or the password is not right."
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "session", "signin", v)
+	case err != nil:
+		return err
+	}
+	if err := s.Sessions.RenewToken(r.Context()); err != nil { // against session fixation
+		return err
+	}
+	s.Sessions.Put(r.Context(), middleware.SessionUser, u.ID)
+	http.Redirect(w, r, inside(v.Next), http.StatusSeeOther)
+	return nil
+}
+
+// inside accepts paths of our own only, never another host.
+func inside(next string) string {
+	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.HasPrefix(next, "/\\") {
+		return "/"
+	}
+	return next
+}
+
+func (s Screen) signOut(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Sessions.Destroy(r.Context()); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/signin", http.StatusSeeOther)
+	return nil
+}

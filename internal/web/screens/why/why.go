@@ -1,0 +1,114 @@
+// Package why is the drawer that explains: a health, an alert, a delivery,
+// or why there was none.
+package why
+
+import (
+	"embed"
+	"fmt"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screens/device"
+)
+
+// Files are the screen's templates.
+//
+//go:embed tmpl/*.html
+var Files embed.FS
+
+// Screen is the drawer.
+type Screen struct {
+	Render  *render.Renderer
+	Watch   *watch.Service
+	Store   *store.Store
+	Respond *respond.Service
+}
+
+// Routes mounts the screen.
+func (s Screen) Routes(r chi.Router) { r.Get("/why/{kind}/{id}", s.Render.Handle(s.show)) }
+
+type view struct {
+	Trace   why.Trace
+	Subject string
+}
+
+func (s Screen) show(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	v, err := s.trace(r, chi.URLParam(r, "kind"), id)
+	if err != nil {
+		return err
+	}
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "why", "drawer", v)
+	}
+	return s.Render.Page(w, r, "why", render.Frame{Title: v.Trace.Question, Body: v})
+}
+
+func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) {
+	ctx := r.Context()
+	switch kind {
+	case "device":
+		d, _, t, err := s.Watch.Why(ctx, id)
+		return view{t, d.Name}, err
+	case "transition":
+		t, err := s.Store.Transition(ctx, id)
+		return view{t.Why, t.Reason}, err
+	case "alert":
+		a, err := s.Store.Alert(ctx, id)
+		return view{a.Why, a.Title}, err
+	case "event":
+		e, err := s.Store.Event(ctx, id)
+		return view{e.Why, e.Text}, err
+	case "delivery":
+		d, err := s.Store.Delivery(ctx, id)
+		d.Why.Because(outcome(d), d.Error, nil)
+		return view{d.Why, d.Subject}, err
+	case "incident":
+		return s.incident(r, id)
+	}
+	return view{}, domain.ErrNotFound
+}
+
+func outcome(d domain.Delivery) string {
+	switch d.State {
+	case domain.DeliverySent:
+		return "It arrived: " + d.Outcome
+	case domain.DeliveryFailed:
+		return fmt.Sprintf("It failed for good after %d attempts", d.Attempts)
+	}
+	return fmt.Sprintf("It is on its way, after %d attempts", d.Attempts)
+}
+
+// incident joins the traces of an incident: why it is one, why its alerts
+// opened, and who was told or not.
+func (s Screen) incident(r *http.Request, id domain.ID) (view, error) {
+	in, err := s.Respond.Incident(r.Context(), id)
+	if err != nil {
+		return view{}, err
+	}
+	t := why.Trace{Question: "Why this incident, and who was told?", Answer: in.Title}
+	for _, a := range in.Alerts {
+		t.Include("Alert: "+a.Title, a.Why)
+	}
+	t.Include("One incident or several?", in.Why)
+	for _, e := range in.Events {
+		for _, f := range e.Why.Facts {
+			if len(f.Facts) > 0 && f.Detail != "" && e.Kind != domain.EventFirstBad && isPlan(f.Text) {
+				t.Facts = append(t.Facts, f)
+			}
+		}
+	}
+	return view{t, in.Device.Name}, nil
+}
+
+func isPlan(heading string) bool { return len(heading) > 3 && heading[:3] == "Who" }

@@ -1,0 +1,184 @@
+// Draws charts: trend, envelope, limits, breaches, changes. Gaps stay gaps.
+'use strict';
+
+const COLOURS = ['--petrol', '--bar-warning', '--bar-unreachable', '--bar-notice', '#7a8b3a', '#a0522d', '#5a7d8c', '--bar-critical'];
+const cssValue = (name) => (name.startsWith('--') ? getComputedStyle(document.documentElement).getPropertyValue(name).trim() : name);
+
+function prefixed(value, unit, base) {
+  if (value === null || value === undefined) return '–';
+  const steps = base === 1024 ? ['', 'Ki', 'Mi', 'Gi', 'Ti', 'Pi'] : ['', 'k', 'M', 'G', 'T', 'P'];
+  let v = value;
+  let i = 0;
+  if (unit === 's') {
+    if (Math.abs(v) < 1 && v !== 0) return `${digits(v * 1000)} ms`;
+    return `${digits(v)} s`;
+  }
+  if (['bit/s', 'B', 'B/s', '1/s'].includes(unit)) {
+    while (Math.abs(v) >= base && i < steps.length - 1) { v /= base; i += 1; }
+  }
+  return `${digits(v)} ${steps[i]}${unit}`.trim();
+}
+function digits(v) {
+  const a = Math.abs(v);
+  if (a === 0) return '0';
+  if (a >= 100) return v.toFixed(0);
+  if (a >= 10) return String(+v.toFixed(1));
+  if (a >= 0.01) return String(+v.toFixed(2));
+  return v.toPrecision(2);
+}
+
+// Limit lines, breaches beyond them, and ticks where health changed.
+function overlay(data) {
+  return (u) => {
+    const { ctx } = u;
+    const { left, top, width, height } = u.bbox;
+    ctx.save();
+    ctx.beginPath();
+    ctx.rect(left, top, width, height + 14);
+    ctx.clip();
+    for (const span of data.breaches) {
+      const from = u.valToPos(span.from, 'x', true);
+      const to = Math.max(from + 2, u.valToPos(span.to, 'x', true));
+      ctx.globalAlpha = 0.1;
+      ctx.fillStyle = cssValue(`--bar-${span.level}`);
+      ctx.fillRect(from, top, to - from, height);
+      ctx.globalAlpha = 1;
+    }
+    ctx.font = `${11 * devicePixelRatio}px "Atkinson Next"`;
+    ctx.textAlign = 'right';
+    for (const limit of data.limits) {
+      const y = u.valToPos(limit.value, 'y', true);
+      if (y < top - 1 || y > top + height) continue;
+      ctx.strokeStyle = cssValue(`--${limit.level}`);
+      ctx.fillStyle = ctx.strokeStyle;
+      ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
+      ctx.lineWidth = devicePixelRatio;
+      ctx.beginPath();
+      ctx.moveTo(left, y);
+      ctx.lineTo(left + width, y);
+      ctx.stroke();
+      ctx.fillText(limit.label, left + width - 4, y < top + 16 * devicePixelRatio ? y + 13 * devicePixelRatio : y - 4 * devicePixelRatio);
+    }
+    ctx.setLineDash([]);
+    for (const mark of data.marks) {
+      const x = u.valToPos(mark.at, 'x', true);
+      ctx.fillStyle = cssValue(mark.level === 'fine' ? '--soft' : `--bar-${mark.level}`);
+      ctx.fillRect(x - devicePixelRatio, top + height + 1, 2 * devicePixelRatio, 7 * devicePixelRatio);
+    }
+    ctx.restore();
+  };
+}
+
+function columns(data) {
+  const cols = [data.t];
+  const series = [{}];
+  const bands = [];
+  data.series.forEach((s, i) => {
+    const colour = cssValue(COLOURS[i % COLOURS.length]);
+    const at = cols.length;
+    cols.push(s.max, s.min, s.avg);
+    series.push({ show: true, stroke: 'transparent', width: 0, points: { show: false } }, { stroke: 'transparent', width: 0, points: { show: false } },
+      { stroke: colour, width: 1.5, spanGaps: false, points: { show: data.t.length < 40 }, label: s.label });
+    bands.push({ series: [at, at + 1], fill: `${toHex(colour)}33` });
+  });
+  return { cols, series, bands };
+}
+function toHex(colour) {
+  if (/^#[0-9a-f]{3}$/i.test(colour)) return `#${[...colour.slice(1)].map((c) => c + c).join('')}`;
+  return colour;
+}
+
+function range(data) {
+  return (u, low, high) => {
+    if (low === null || high === null) return [0, 1];
+    if (data.unit === '%') return [0, 100];
+    const top = Math.max(high, ...data.limits.filter((l) => l.value < high * 2.5).map((l) => l.value));
+    return [Math.min(0, low), top > 0 ? top * 1.08 : 1];
+  };
+}
+
+function draw(box, data) {
+  const plot = box.querySelector('.plot');
+  plot.replaceChildren();
+  box.querySelector('.how').textContent = data.how;
+  if (!data.t.length) {
+    const empty = document.createElement('p');
+    empty.className = 'empty';
+    empty.textContent = 'No values in this time.';
+    plot.append(empty);
+    box.querySelector('.legend tbody').replaceChildren();
+    return;
+  }
+  const { cols, series, bands } = columns(data);
+  const axis = { stroke: cssValue('--soft'), grid: { stroke: cssValue('--line'), width: 1 }, ticks: { show: false }, font: '11px "Atkinson Next"' };
+  const chart = new uPlot({
+    width: plot.clientWidth, height: plot.clientHeight, legend: { show: false },
+    cursor: { sync: { key: 'owl' }, y: false, points: { size: 6 }, drag: { x: true, y: false } },
+    scales: { x: { time: true, range: () => [data.from, data.to] }, y: { range: range(data) } },
+    series, bands,
+    axes: [{ ...axis, size: 26, space: 62, values: hours(data) }, { ...axis, size: 64, space: 30, incrs: increments(data), values: (u, ticks) => ticks.map((v) => prefixed(v, data.unit, data.base)) }],
+    hooks: { draw: [overlay(data)], setCursor: [(u) => legend(box, data, u.cursor.idx)] },
+  }, cols, plot);
+  box._chart = chart;
+  legend(box, data, null);
+}
+function hours(data) {
+  const days = (data.to - data.from) > 86400 * 2.5;
+  const form = new Intl.DateTimeFormat(undefined, days ? { month: 'short', day: 'numeric' } : { hour: '2-digit', minute: '2-digit', hour12: false });
+  return (u, ticks) => ticks.map((t) => form.format(new Date(t * 1000)));
+}
+function increments(data) {
+  if (data.base !== 1024) return undefined;
+  const out = [];
+  for (let unit = 1; unit < 2 ** 55; unit *= 1024) for (const k of [1, 2, 4, 8, 16, 32, 64, 128, 256, 512]) out.push(unit * k);
+  return out;
+}
+
+// The legend is a table of last, lowest, average and highest; under the
+// cursor it shows the values there.
+function legend(box, data, at) {
+  const body = box.querySelector('.legend tbody');
+  body.replaceChildren(...data.series.map((s, i) => {
+    const row = document.createElement('tr');
+    const name = document.createElement('td');
+    const swatch = document.createElement('span');
+    swatch.className = `swatch s${i % 8}`;
+    name.append(swatch, s.label);
+    row.append(name);
+    const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : [s.avg[at], s.min[at], s.avg[at], s.max[at]];
+    figures.forEach((v) => { const cell = document.createElement('td'); cell.textContent = prefixed(v, data.unit, data.base); row.append(cell); });
+    return row;
+  }));
+  box.querySelector('.legend .first').textContent = at === null || at === undefined ? 'last' : new Date(data.t[at] * 1000).toLocaleTimeString(undefined, { hour12: false });
+}
+
+async function load(box) {
+  if (box._busy) return;
+  box._busy = true;
+  try {
+    const answer = await fetch(box.dataset.chart, { headers: { Accept: 'application/json' } });
+    if (!answer.ok) throw new Error(answer.status);
+    box._data = await answer.json();
+    draw(box, box._data);
+  } catch (problem) {
+    box.querySelector('.how').textContent = `could not be loaded (${problem.message})`;
+  } finally {
+    box._busy = false;
+  }
+}
+function loadAll(root) {
+  root.querySelectorAll('[data-chart]').forEach((box) => { if (!box._data) load(box); });
+}
+document.addEventListener('DOMContentLoaded', () => loadAll(document));
+document.addEventListener('htmx:afterSettle', (event) => loadAll(event.target));
+document.addEventListener('owl:theme', () => document.querySelectorAll('[data-chart]').forEach((box) => { if (box._data) draw(box, box._data); }));
+let resizing;
+addEventListener('resize', () => {
+  clearTimeout(resizing);
+  resizing = setTimeout(() => document.querySelectorAll('[data-chart]').forEach((box) => { if (box._data) draw(box, box._data); }), 120);
+});
+// Fresh values: short ranges are read again while the page is looked at.
+setInterval(() => {
+  if (document.hidden) return;
+  document.querySelectorAll('[data-chart][data-live]').forEach(load);
+}, 30000);

@@ -1,0 +1,182 @@
+// Small local behaviour: theme, live events, keyboard, drawer, finder.
+'use strict';
+
+const byId = (id) => document.getElementById(id);
+
+// Theme: the person's choice, else the system's.
+function applyTheme(name) {
+  document.documentElement.dataset.bsTheme = name;
+  document.dispatchEvent(new CustomEvent('owl:theme'));
+}
+function storedTheme() {
+  return localStorage.getItem('theme') ||
+    (matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light');
+}
+applyTheme(storedTheme());
+
+document.addEventListener('alpine:init', () => {
+  Alpine.data('theme', () => ({
+    toggle() {
+      const next = document.documentElement.dataset.bsTheme === 'dark' ? 'light' : 'dark';
+      localStorage.setItem('theme', next);
+      applyTheme(next);
+    },
+  }));
+  // A list whose rows can be ticked, with one bar of actions for them.
+  Alpine.data('selection', () => ({
+    count: 0,
+    boxes() { return [...this.$root.querySelectorAll('tbody input[type=checkbox][name=find]:not(:disabled)')]; },
+    init() { this.update(); },
+    update() {
+      const boxes = this.boxes();
+      this.count = boxes.filter((b) => b.checked).length;
+      boxes.forEach((b) => b.closest('tr').classList.toggle('chosen', b.checked));
+    },
+    all(event) {
+      this.boxes().forEach((b) => { b.checked = event.target.checked; });
+      this.update();
+      this.$root.dispatchEvent(new CustomEvent('owl:selected', { bubbles: true }));
+    },
+    get none() { return this.count === 0; },
+  }));
+});
+
+// Live: the server tells what changed; parts of the page listen for it.
+function listen() {
+  if (!document.body.dataset.live) return;
+  const source = new EventSource('/events');
+  source.onmessage = (message) => {
+    const event = JSON.parse(message.data);
+    document.body.dispatchEvent(new CustomEvent(`owl:${event.kind}`));
+    if (event.id) document.body.dispatchEvent(new CustomEvent(`owl:${event.kind}-${event.id}`));
+  };
+  addEventListener('pagehide', () => source.close());
+}
+
+// A value that changed since the last look is underlined for two seconds.
+const seen = new Map();
+function markChanges(root) {
+  root.querySelectorAll('[data-value]').forEach((cell) => {
+    const key = cell.dataset.key;
+    if (seen.has(key) && seen.get(key) !== cell.dataset.value) cell.classList.add('changed');
+    seen.set(key, cell.dataset.value);
+  });
+}
+
+// Times are sent in UTC and shown in the viewer's zone.
+const clock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', second: '2-digit', hour12: false });
+const dayClock = new Intl.DateTimeFormat(undefined, { month: 'short', day: 'numeric', hour: '2-digit', minute: '2-digit', hour12: false });
+const full = new Intl.DateTimeFormat(undefined, { dateStyle: 'full', timeStyle: 'long' });
+function localTimes(root) {
+  root.querySelectorAll('time[datetime]').forEach((t) => {
+    const at = new Date(t.dateTime);
+    if (Number.isNaN(at.getTime())) return;
+    const form = t.dataset.form;
+    if (form === 'clock') t.textContent = clock.format(at);
+    if (form === 'day') t.textContent = dayClock.format(at);
+    t.title = `${full.format(at)} (${t.dateTime})`;
+  });
+}
+function tickClock() {
+  const now = byId('clock');
+  if (!now) return;
+  const zone = new Intl.DateTimeFormat(undefined, { timeZoneName: 'short' }).formatToParts(new Date()).find((p) => p.type === 'timeZoneName');
+  now.textContent = `${new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hour12: false }).format(new Date())} ${zone ? zone.value : ''}`;
+}
+
+function closeDrawer() {
+  const drawer = byId('drawer');
+  if (!drawer || !drawer.firstElementChild) return false;
+  drawer.replaceChildren();
+  const url = new URL(location.href);
+  url.searchParams.delete('why');
+  history.replaceState(null, '', url);
+  if (closeDrawer.opener && closeDrawer.opener.isConnected) closeDrawer.opener.focus();
+  return true;
+}
+
+// Keys: g then a letter goes to an area; j and k move through a list.
+const areas = { w: '/', f: '/find', c: '/collect', j: '/judge', r: '/incidents', u: '/run' };
+let waitingForArea = false;
+function rows() {
+  return [...document.querySelectorAll('main [data-row] a.go, main .list tbody a.go')].filter((a) => a.offsetParent);
+}
+function move(step) {
+  const all = rows();
+  if (!all.length) return;
+  const at = all.indexOf(document.activeElement);
+  all[Math.max(0, Math.min(all.length - 1, at + step))].focus();
+}
+const plainKeys = {
+  '/': () => byId('finder').focus(),
+  '?': () => byId('help').showModal(),
+  j: () => move(1),
+  k: () => move(-1),
+  t: () => document.querySelector('[data-theme-toggle]')?.click(),
+  a: () => byId('acknowledge')?.click(),
+  w: () => document.querySelector('main .why')?.click(),
+};
+function onKey(event) {
+  if (event.key === 'Escape') {
+    if (document.activeElement === byId('finder')) { byId('finder').blur(); byId('results').replaceChildren(); return; }
+    if (closeDrawer()) event.preventDefault();
+    return;
+  }
+  const typing = event.target.closest('input:not([type=checkbox]):not([type=radio]), textarea, select, dialog');
+  if (event.target.id === 'finder' || event.target.closest('#results')) { moveInResults(event); return; }
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (waitingForArea) {
+    waitingForArea = false;
+    if (areas[event.key]) { event.preventDefault(); location.href = areas[event.key]; }
+    return;
+  }
+  if (event.key === 'g') { waitingForArea = true; setTimeout(() => { waitingForArea = false; }, 1500); return; }
+  const action = plainKeys[event.key];
+  if (action) { event.preventDefault(); action(); }
+}
+function moveInResults(event) {
+  if (!['ArrowDown', 'ArrowUp', 'Enter'].includes(event.key)) return;
+  const links = [...byId('results').querySelectorAll('a')];
+  if (event.key === 'Enter') {
+    if (event.target.id === 'finder' && links[0]) { event.preventDefault(); links[0].click(); }
+    return;
+  }
+  event.preventDefault();
+  const at = links.indexOf(document.activeElement) + (event.key === 'ArrowDown' ? 1 : -1);
+  (links[at] || byId('finder')).focus();
+}
+
+document.addEventListener('keydown', onKey);
+document.addEventListener('click', (event) => {
+  const opener = event.target.closest('[hx-target="#drawer"]');
+  if (opener) closeDrawer.opener = opener;
+  if (event.target.closest('[data-close-drawer]')) closeDrawer();
+  if (event.target.closest('[data-help]')) byId('help').showModal();
+  if (event.target.closest('[data-close-dialog]')) event.target.closest('dialog').close();
+  const ask = event.target.closest('[data-confirm]');
+  if (ask && !window.confirm(ask.dataset.confirm)) { event.preventDefault(); event.stopImmediatePropagation(); }
+}, true);
+document.addEventListener('focusout', (event) => {
+  const finder = event.target.closest('.finder');
+  if (finder && !finder.contains(event.relatedTarget)) setTimeout(() => byId('results').replaceChildren(), 150);
+});
+document.addEventListener('htmx:afterSwap', (event) => {
+  localTimes(event.target);
+  markChanges(document);
+  if (event.target.id === 'drawer') byId('drawer').querySelector('[tabindex="-1"]')?.focus();
+});
+// A form that is wrong answers 422 with itself, messages included.
+document.addEventListener('htmx:beforeSwap', (event) => {
+  if (event.detail.xhr.status === 422) { event.detail.shouldSwap = true; event.detail.isError = false; }
+});
+document.addEventListener('htmx:responseError', (event) => {
+  byId('toast').textContent = event.detail.xhr.status === 401 ? 'You are signed out: load the page again.' : `That did not work (${event.detail.xhr.status}). Try again.`;
+  setTimeout(() => { byId('toast').textContent = ''; }, 6000);
+});
+document.addEventListener('DOMContentLoaded', () => {
+  localTimes(document);
+  markChanges(document);
+  tickClock();
+  setInterval(tickClock, 10000);
+  listen();
+});
