@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/api"
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/domain"
@@ -137,6 +138,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	handler, err := web.New(web.Parts{
 		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
 		Engine: a.Engine, Hub: a.hub, Drill: drill, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
+		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Collect: a.Engine.CollectNow, Log: a.log}),
 	})
 	if err != nil {
 		return err

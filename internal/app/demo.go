@@ -124,7 +124,10 @@ func (a *App) LoadDemo(ctx context.Context, d *Demo, at StandIns, progress func(
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
 	}
-	if err := a.Store.Prepare(ctx, now.Add(-demoPast-24*time.Hour), now.Add(48*time.Hour)); err != nil {
+	if err := a.Store.PrepareSteps(ctx, now.Add(-demoPast-24*time.Hour), now); err != nil {
+		return err
+	}
+	if err := a.Store.Prepare(ctx, now.Add(-demoRaw), now.Add(48*time.Hour)); err != nil {
 		return err
 	}
 	to := now.Truncate(time.Minute)

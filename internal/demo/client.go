@@ -19,6 +19,7 @@ type Device struct {
 	Name      string       `json:"name"`
 	Place     string       `json:"place"`
 	Kind      string       `json:"kind"`
+	Model     string       `json:"model"`
 	Address   netip.Addr   `json:"address"`
 	Others    []netip.Addr `json:"other_addresses"`
 	Via       string       `json:"via"`

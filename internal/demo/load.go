@@ -112,13 +112,12 @@ func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, c
 }
 
 func (w *World) device(ctx context.Context, tx *store.Store, d Device, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
-	p := products[d.Kind]
 	var others []string
 	for _, a := range d.Others {
 		others = append(others, a.String())
 	}
 	key := identity.Responder{EngineID: EngineID(d.Name)}.Key()
-	out, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: p[0], Model: p[1],
+	out, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: vendorOf(d.Model), Model: d.Model,
 		CredentialID: credential, ViaID: via, CreatedAt: now}, key, others)
 	if err != nil {
 		return out, err

@@ -6,13 +6,17 @@ import (
 	"tirelessowl/internal/core/identity"
 )
 
-// products are vendor and model by kind, for devices that the demo loads
+// vendorOf finds the maker of a model, for devices that the demo loads
 // without sweeping.
-var products = map[string][2]string{
-	"switch": {"Brackwater Networks", "BS-24"}, "router": {"Brackwater Networks", "BR-240"}, "firewall": {"Brackwater Networks", "BF-12"},
-	"access point": {"Brackwater Networks", "BA-3"}, "gateway": {"Brackwater Networks", "BG-2"}, "hypervisor": {"Fathom Systems", "FH-2"},
-	"virtual machine": {"Fathom Systems", "FS Linux"}, "kiosk": {"Fathom Systems", "FK-1"}, "departure board": {"Fathom Systems", "FB-4"},
-	"camera recorder": {"Fathom Systems", "FR-16"}, "server": {"Fathom Systems", "FE-1"}, "UPS": {"Halyard Power", "HP-3000"}, "shared store": {"Tern Storage", "TS-9"},
+func vendorOf(model string) string {
+	for _, v := range Vendors() {
+		for _, m := range v.Models {
+			if m.Name == model {
+				return v.Name
+			}
+		}
+	}
+	return ""
 }
 
 // Vendors are the invented makers of the demo world by object id, under the

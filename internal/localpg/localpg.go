@@ -5,6 +5,7 @@ package localpg
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"net"
@@ -54,6 +55,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	dir = reachable(dir)
 	data := filepath.Join(dir, "data")
 	password, err := prepare(ctx, bin, dir, data, opt)
 	if err != nil {
@@ -67,6 +69,20 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		}
 	}
 	return launch(ctx, bin, dir, data, password, opt)
+}
+
+// reachable returns the folder itself, or, where the server's own user could
+// not get through to it (a folder below root's home), one below /var/lib.
+func reachable(dir string) string {
+	if _, _, other := serverUser(); !other {
+		return dir
+	}
+	for at := filepath.Dir(dir); at != "/"; at = filepath.Dir(at) {
+		if info, err := os.Stat(at); err == nil && info.Mode().Perm()&0o001 == 0 {
+			return filepath.Join("/var/lib", fmt.Sprintf("tireless-owl-%x", sha256.Sum256([]byte(dir)))[:29])
+		}
+	}
+	return dir
 }
 
 func launch(ctx context.Context, bin, dir, data, password string, opt Options) (*Server, error) {

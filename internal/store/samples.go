@@ -26,24 +26,31 @@ func stepMonth(at time.Time) (name string, from, to time.Time) {
 	return "steps_" + from.Format("200601"), from, from.AddDate(0, 1, 0)
 }
 
-// Prepare makes the partitions for all times between from and to.
+// Prepare makes the partitions of samples and steps for all times between
+// from and to.
 func (s *Store) Prepare(ctx context.Context, from, to time.Time) error {
-	for at := from; ; at = at.Add(24 * time.Hour) {
-		if at.After(to) {
-			at = to
-		}
-		for table, f := range map[string]func(time.Time) (string, time.Time, time.Time){"samples": sampleDay, "steps": stepMonth} {
-			name, begin, end := f(at)
-			const layout = "2006-01-02 15:04:05Z07:00"
-			sql := fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s PARTITION OF %s FOR VALUES FROM ('%s') TO ('%s')", name, table, begin.Format(layout), end.Format(layout))
-			if err := s.q(ctx).Exec(sql).Error; err != nil {
-				return fmt.Errorf("partition %s: %w", name, err)
-			}
-		}
-		if !at.Before(to) {
-			return nil
-		}
+	if err := s.partitions(ctx, "samples", sampleDay, from, to); err != nil {
+		return err
 	}
+	return s.PrepareSteps(ctx, from, to)
+}
+
+// PrepareSteps makes the partitions of steps only.
+func (s *Store) PrepareSteps(ctx context.Context, from, to time.Time) error {
+	return s.partitions(ctx, "steps", stepMonth, from, to)
+}
+
+func (s *Store) partitions(ctx context.Context, table string, at func(time.Time) (string, time.Time, time.Time), from, to time.Time) error {
+	for from.Before(to) {
+		name, begin, end := at(from)
+		const layout = "2006-01-02 15:04:05Z07:00"
+		sql := fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s PARTITION OF %s FOR VALUES FROM ('%s') TO ('%s')", name, table, begin.Format(layout), end.Format(layout))
+		if err := s.q(ctx).Exec(sql).Error; err != nil {
+			return fmt.Errorf("partition %s: %w", name, err)
+		}
+		from = end
+	}
+	return nil
 }
 
 // DropBefore removes whole days of samples that ended before a time.
@@ -294,14 +301,14 @@ type SeriesSubject struct {
 }
 
 type subjectRow struct {
-	seriesRow
+	Row    seriesRow `gorm:"embedded"`
 	Device string
 	Part   string
 	Speed  float64
 }
 
 func (r subjectRow) subject() SeriesSubject {
-	return SeriesSubject{Series: r.seriesRow.domain(), Device: r.Device, Part: r.Part, Speed: r.Speed}
+	return SeriesSubject{Series: r.Row.domain(), Device: r.Device, Part: r.Part, Speed: r.Speed}
 }
 
 // SeriesOfReading returns the series of one reading with the names of their

@@ -47,7 +47,7 @@ func routes(p Parts, r *render.Renderer, sessions *scs.SessionManager, strip *st
 				incident.Screen{Render: r, Respond: p.Respond, Store: p.Store}.Routes(g)
 				whyscreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Respond: p.Respond}.Routes(g)
 				run.Screen{Render: r, Store: p.Store, Engine: p.Engine, Drill: p.Drill, Test: p.TestChannel}.Routes(g)
-				g.NotFound(r.Handle(notFound))
+				g.Get("/*", r.Handle(notFound))
 			})
 		})
 	})

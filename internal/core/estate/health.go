@@ -41,7 +41,7 @@ func (e *Estate) healthOf(d *device, now time.Time) (domain.Health, string, why.
 		t.Facts = append(t.Facts, held.why.Facts...)
 		return give(domain.Unreachable, e.unreachableReason(d))
 	}
-	if quiet := now.Sub(d.lastAt); now.Before(e.graceUntil) && worst == nil && quiet > e.patience(d) && d.health != domain.Unknown {
+	if quiet := now.Sub(d.lastAt); now.Before(e.graceUntil) && quiet > e.patience(d) && d.health != domain.Unknown {
 		t.Because("It was not asked yet since collecting began again", "the health from before holds until then", why.To("device", d.ID))
 		return give(d.health, "as it was before the pause")
 	}

@@ -26,7 +26,9 @@ func Format(value float64, unit string) string {
 	switch unit {
 	case "B", "B/s":
 		return scaled(value, unit, 1024, binary)
-	case "bit/s", "bit", "1/s":
+	case "1/s":
+		return strings.Replace(scaled(value, "/s", 1000, decimal), narrow+"/s", "/s", 1)
+	case "bit/s", "bit":
 		return scaled(value, unit, 1000, decimal)
 	case "s":
 		return seconds(value)

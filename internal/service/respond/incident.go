@@ -16,8 +16,8 @@ import (
 // maxComment is the longest comment in bytes.
 const maxComment = 10_000
 
-// Incident is an incident with all that belongs to it.
-type Incident struct {
+// Dossier is an incident with all that belongs to it.
+type Dossier struct {
 	domain.Incident
 	Device     domain.Device     `json:"device"`
 	Alerts     []domain.Alert    `json:"alerts"`
@@ -28,12 +28,12 @@ type Incident struct {
 }
 
 // Incident returns one incident, or ErrNotFound.
-func (s *Service) Incident(ctx context.Context, id domain.ID) (Incident, error) {
+func (s *Service) Incident(ctx context.Context, id domain.ID) (Dossier, error) {
 	in, err := s.store.Incident(ctx, id)
 	if err != nil {
-		return Incident{}, err
+		return Dossier{}, err
 	}
-	out := Incident{Incident: in}
+	out := Dossier{Incident: in}
 	steps := []func() error{
 		func() (err error) { out.Device, err = s.store.Device(ctx, in.DeviceID); return },
 		func() (err error) { out.Alerts, err = s.store.AlertsOf(ctx, id); return },

@@ -227,7 +227,11 @@ func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Fragment(w, http.StatusOK, "device", "live", v)
+	part := "live"
+	if show := r.URL.Query().Get("show"); show == "head" || show == "side" {
+		part = show
+	}
+	return s.Render.Fragment(w, http.StatusOK, "device", part, v)
 }
 
 func (s Screen) chart(w http.ResponseWriter, r *http.Request) error {

@@ -165,7 +165,7 @@ func (s Screen) names(r *http.Request) (map[domain.ID]string, error) {
 
 type pageView struct {
 	Show    string
-	In      respond.Incident
+	In      respond.Dossier
 	Story   []entry
 	May     domain.Access
 	Charts  []chartView
@@ -198,6 +198,8 @@ type entry struct {
 	WhyKind      string
 	WhyID        domain.ID
 	Problem      bool
+	// Form is how the time is shown: with the date where it is not of today.
+	Form string
 }
 
 func (s Screen) view(r *http.Request) (pageView, error) {
@@ -252,7 +254,7 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 }
 
 // story merges events and deliveries in the order of time.
-func story(in respond.Incident) []entry {
+func story(in respond.Dossier) []entry {
 	var out []entry
 	for _, e := range in.Events {
 		x := entry{At: e.At, Text: e.Text, Detail: e.Detail}
@@ -271,6 +273,12 @@ func story(in respond.Incident) []entry {
 		out = append(out, delivered(d, in.Ticket))
 	}
 	slices.SortStableFunc(out, func(a, b entry) int { return cmp.Compare(a.At.UnixMilli(), b.At.UnixMilli()) })
+	for i := range out {
+		out[i].Form = "clock"
+		if time.Since(out[i].At) > 18*time.Hour {
+			out[i].Form = "day"
+		}
+	}
 	return out
 }
 

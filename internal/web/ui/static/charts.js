@@ -16,6 +16,7 @@ function prefixed(value, unit, base) {
   if (['bit/s', 'B', 'B/s', '1/s'].includes(unit)) {
     while (Math.abs(v) >= base && i < steps.length - 1) { v /= base; i += 1; }
   }
+  if (unit === '1/s') return `${digits(v)}${steps[i]}/s`;
   return `${digits(v)} ${steps[i]}${unit}`.trim();
 }
 function digits(v) {
@@ -46,6 +47,7 @@ function overlay(data) {
     }
     ctx.font = `${11 * devicePixelRatio}px "Atkinson Next"`;
     ctx.textAlign = 'right';
+    let placed = null; // the label before, to step aside from
     for (const limit of data.limits) {
       const y = u.valToPos(limit.value, 'y', true);
       if (y < top - 1 || y > top + height) continue;
@@ -57,7 +59,11 @@ function overlay(data) {
       ctx.moveTo(left, y);
       ctx.lineTo(left + width, y);
       ctx.stroke();
-      ctx.fillText(limit.label, left + width - 4, y < top + 16 * devicePixelRatio ? y + 13 * devicePixelRatio : y - 4 * devicePixelRatio);
+      const labelY = y < top + 16 * devicePixelRatio ? y + 13 * devicePixelRatio : y - 4 * devicePixelRatio;
+      const aside = placed && Math.abs(placed.y - labelY) < 14 * devicePixelRatio;
+      const labelX = aside ? placed.x - 10 * devicePixelRatio : left + width - 4;
+      ctx.fillText(limit.label, labelX, labelY);
+      placed = { y: labelY, x: labelX - ctx.measureText(limit.label).width };
     }
     ctx.setLineDash([]);
     for (const mark of data.marks) {

@@ -1,0 +1,52 @@
+# Everything for people and machines: make demo, make test, make bench.
+export GOTOOLCHAIN = local
+export GOFLAGS = -buildvcs=false
+OWL = bin/owl
+
+.PHONY: help demo demo-reset serve build assets test test-go test-e2e lint bench screenshots setup setup-test clean
+
+help: ## show the targets
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
+
+demo: setup build ## run the application with a simulated estate
+	@exec $(OWL) demo
+
+demo-reset: ## forget the demo's data, so that the next start is fresh
+	@tools/reset.sh
+
+serve: setup build ## run the application for real devices
+	@exec $(OWL) serve
+
+build: assets
+	@go build -tags gosnmp_nodebug -o $(OWL) ./cmd/owl
+
+assets: node_modules/.installed
+	@node tools/assets.mjs > /dev/null
+
+node_modules/.installed: package-lock.json
+	@npm ci --no-audit --no-fund --ignore-scripts --loglevel=error
+	@touch $@
+
+setup: ## install what running needs
+	@tools/setup.sh postgresql
+
+setup-test: ## install what tests need besides
+	@tools/setup.sh postgresql chromium
+
+test: setup-test build test-go test-e2e ## run all tests
+
+test-go: setup assets
+	@go vet ./...
+	@go test -tags gosnmp_nodebug -timeout 10m ./...
+
+test-e2e: setup-test build
+	@tools/e2e.sh
+
+bench: setup build ## measure; prints a table and writes bench.json
+	@go run -tags gosnmp_nodebug ./cmd/bench
+
+screenshots: setup-test build ## make docs/screenshots anew from the demo
+	@tools/e2e.sh --project=screenshots
+
+clean:
+	@rm -rf bin node_modules test-results internal/web/ui/static/vendor

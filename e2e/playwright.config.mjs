@@ -1,0 +1,35 @@
+import { defineConfig } from '@playwright/test'
+
+const base = `http://${process.env.OWL_LISTEN}`
+
+export default defineConfig({
+  testDir: '.',
+  timeout: 150_000,
+  expect: { timeout: 15_000 },
+  workers: 1,
+  fullyParallel: false,
+  reporter: [['list']],
+  outputDir: '../test-results',
+  webServer: {
+    command: '../bin/owl demo',
+    url: `${base}/readyz`,
+    timeout: 180_000,
+    stdout: 'pipe',
+    gracefulShutdown: { signal: 'SIGTERM', timeout: 30_000 },
+  },
+  use: {
+    baseURL: base,
+    viewport: { width: 1280, height: 800 },
+    timezoneId: 'UTC',
+    locale: 'en-GB',
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    },
+  },
+  projects: [
+    { name: 'walks', testMatch: '*.spec.mjs' },
+    { name: 'screenshots', testMatch: 'screenshots.mjs' },
+  ],
+})

@@ -1,0 +1,157 @@
+// Package api is the REST API: thin, on the same services as the screens.
+package api
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/store"
+)
+
+// Parts are what the API needs.
+type Parts struct {
+	Store   *store.Store
+	Access  *access.Service
+	Find    *find.Service
+	Judge   *judge.Service
+	Respond *respond.Service
+	Collect func(domain.ID) int
+	Log     *slog.Logger
+}
+
+// api carries the parts to the operations.
+type api struct {
+	Parts
+	huma.API
+}
+
+// New builds the handler, to be mounted at /api.
+func New(p Parts) http.Handler {
+	router := chi.NewRouter()
+	config := huma.DefaultConfig("Tireless Owl", "1.0.0")
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/v1/openapi", "", "/v1/schemas"
+	config.CreateHooks = nil // no "$schema" in every answer
+	config.Servers = []*huma.Server{{URL: "/api"}}
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"token": {Type: "http", Scheme: "bearer", Description: "owl token create --name N --level L"}}
+	config.Security = []map[string][]string{{"token": {}}}
+	a := &api{p, humachi.New(router, config)}
+	a.places()
+	a.sweeps()
+	a.devices()
+	a.series()
+	a.rules()
+	a.incidents()
+	return router
+}
+
+type tokenKey struct{}
+
+// caller is the token that a request came with.
+func caller(ctx context.Context) domain.Token {
+	t, _ := ctx.Value(tokenKey{}).(domain.Token)
+	return t
+}
+
+// authorise checks the bearer token and its level.
+func (a *api) authorise(level domain.Access) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		key, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
+		if !ok {
+			ctx.SetHeader("WWW-Authenticate", "Bearer")
+			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "a bearer token is needed")
+			return
+		}
+		t, err := a.Access.Token(ctx.Context(), domain.Secret(key))
+		switch {
+		case errors.Is(err, domain.ErrSignIn):
+			ctx.SetHeader("WWW-Authenticate", `Bearer error="invalid_token"`)
+			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "the token is not known")
+		case err != nil:
+			a.Log.Error("API sign-in failed", "error", err)
+			_ = huma.WriteErr(a.API, ctx, http.StatusInternalServerError, "the token could not be checked")
+		case !t.Level.Allows(level):
+			_ = huma.WriteErr(a.API, ctx, http.StatusForbidden, "the token's level is “"+string(t.Level)+"”, this needs “"+string(level)+"”")
+		default:
+			next(huma.WithValue(ctx, tokenKey{}, t))
+		}
+	}
+}
+
+// add registers an operation below /v1.
+func add[I, O any](a *api, level domain.Access, method, path, tag, summary string, f func(context.Context, *I) (*O, error)) {
+	id := strings.ToLower(method) + strings.NewReplacer("/", "-", "{", "", "}", "").Replace(path)
+	op := huma.Operation{OperationID: id, Method: method, Path: "/v1" + path, Tags: []string{tag}, Summary: summary,
+		Description: "Needs the level “" + string(level) + "”.", Middlewares: huma.Middlewares{a.authorise(level)}}
+	if method == http.MethodPost {
+		op.DefaultStatus = http.StatusOK
+	}
+	huma.Register(a.API, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := f(ctx, in)
+		if err != nil {
+			return nil, a.problem(ctx, op, err)
+		}
+		return out, nil
+	})
+}
+
+// problem turns an error into one of RFC 9457.
+func (a *api) problem(ctx context.Context, op huma.Operation, err error) error {
+	var fields domain.FieldErrors
+	switch {
+	case errors.As(err, &fields):
+		var details []error
+		for field, text := range fields {
+			details = append(details, &huma.ErrorDetail{Location: "body." + field, Message: text})
+		}
+		return huma.Error422UnprocessableEntity("some fields are wrong", details...)
+	case errors.Is(err, domain.ErrNotFound):
+		return huma.Error404NotFound("there is no such thing")
+	case errors.Is(err, domain.ErrConflict):
+		return huma.Error409Conflict(strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": "))
+	}
+	if ctx.Err() == nil {
+		a.Log.Error("API request failed", "operation", op.OperationID, "error", err)
+	}
+	return huma.Error500InternalServerError("it failed on our side")
+}
+
+// Page picks a part of a long list.
+type Page struct {
+	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100" doc:"Most items to return"`
+	Offset int `query:"offset" minimum:"0" doc:"Items to leave out at the begin"`
+}
+
+// ByID names one thing.
+type ByID struct {
+	ID int64 `path:"id" minimum:"1"`
+}
+
+// Body wraps an answer.
+type Body[T any] struct{ Body T }
+
+// Items wraps a list, so that it can grow fields later.
+type Items[T any] struct {
+	Items []T    `json:"items" nullable:"false"`
+	Total *int64 `json:"total,omitempty" doc:"How many there are in all, where that is counted"`
+}
+
+func items[T any](in []T, err error) (*Body[Items[T]], error) {
+	if in == nil {
+		in = []T{}
+	}
+	return &Body[Items[T]]{Items[T]{Items: in}}, err
+}
+
+func one[T any](x T, err error) (*Body[T], error) { return &Body[T]{x}, err }
