@@ -238,15 +238,14 @@ func (s *Store) Parts(ctx context.Context, deviceID domain.ID) ([]domain.Part, e
 // SaveParts inserts parts without an id and changes the others. The result
 // has the ids.
 func (s *Store) SaveParts(ctx context.Context, parts []domain.Part) ([]domain.Part, error) {
-	if len(parts) == 0 {
-		return nil, nil
-	}
 	rows := make([]partRow, len(parts))
 	for i, p := range parts {
 		rows[i] = partRow{p.ID, p.DeviceID, p.Kit, p.Kind, p.Key, p.Index, p.Name, p.Note, p.Speed, moment(p.GoneAt)}
+		if err := s.q(ctx).Save(&rows[i]).Error; err != nil {
+			return nil, known(err)
+		}
 	}
-	err := s.q(ctx).Save(&rows).Error
-	return each(rows, partRow.domain), known(err)
+	return each(rows, partRow.domain), nil
 }
 
 type seriesRow struct {

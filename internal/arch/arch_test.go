@@ -1,0 +1,118 @@
+// Package arch holds the import rules of docs/architecture.md as a test.
+package arch
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const module = "tirelessowl/"
+
+// rooms lists what each room may import of ours; the longest matching room
+// counts. A room may always import itself.
+var rooms = map[string][]string{
+	"internal/core/why":       {},
+	"internal/domain":         {"internal/core/why"},
+	"internal/core":           {"internal/domain", "kits"},
+	"internal/protocol":       {"internal/domain", "internal/core"},
+	"internal/localpg":        {},
+	"internal/config":         {},
+	"internal/store":          {"internal/domain", "internal/core"},
+	"internal/service":        {"internal/domain", "internal/core", "internal/store"},
+	"internal/engine":         {"internal/domain", "internal/core", "internal/store", "internal/service"},
+	"internal/demo":           {"internal/domain", "internal/core", "internal/store", "internal/service"},
+	"internal/web/ui":         {"internal/domain", "internal/core"},
+	"internal/web/render":     {"internal/domain", "internal/web/ui"},
+	"internal/web/middleware": {"internal/domain", "internal/service"},
+	"internal/web/screens": {"internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo",
+		"internal/web/render", "internal/web/ui", "internal/web/middleware"},
+	"internal/web":     {"internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo"},
+	"internal/api":     {"internal/domain", "internal/core", "internal/store", "internal/service"},
+	"internal/sim":     {},
+	"internal/testkit": {"internal/localpg", "internal/store"},
+	"internal/app":     {"internal", "kits"},
+	"cmd":              {"internal", "kits"},
+	"kits":             {},
+	"internal/arch":    {},
+}
+
+// only says which rooms may import a package of others.
+var only = map[string][]string{
+	"gorm.io/":                     {"internal/store"},
+	"github.com/go-chi/":           {"internal/web", "internal/api", "internal/sim"},
+	"github.com/gosnmp/":           {"internal/protocol", "internal/sim", "cmd/bench"},
+	"tirelessowl/internal/sim":     {"cmd"},
+	"tirelessowl/internal/testkit": {"-"}, // tests only
+}
+
+func within(path string, rooms ...string) bool {
+	return slices.ContainsFunc(rooms, func(r string) bool { return path == r || strings.HasPrefix(path, r+"/") })
+}
+
+func roomOf(path string) string {
+	best := ""
+	for r := range rooms {
+		if within(path, r) && len(r) > len(best) {
+			best = r
+		}
+	}
+	return best
+}
+
+func TestImportsGoOneWay(t *testing.T) {
+	root, err := filepath.Abs("../..")
+	require.NoError(t, err)
+	files := 0
+	err = filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git" || d.Name() == "var") {
+			if d != nil && d.IsDir() {
+				return fs.SkipDir
+			}
+			return err
+		}
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		files++
+		// Reading through os keeps the test's result from being cached.
+		source, err := os.ReadFile(path)
+		require.NoError(t, err)
+		parsed, err := parser.ParseFile(token.NewFileSet(), path, source, parser.ImportsOnly)
+		require.NoError(t, err)
+		folder, _ := filepath.Rel(root, filepath.Dir(path))
+		folder = filepath.ToSlash(folder)
+		room := roomOf(folder)
+		assert.NotEmpty(t, room, "%s is in no room", folder)
+		for _, spec := range parsed.Imports {
+			name, _ := strconv.Unquote(spec.Path.Value)
+			check(t, folder, room, name)
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	assert.Greater(t, files, 60)
+}
+
+func check(t *testing.T, folder, room, name string) {
+	t.Helper()
+	for prefix, allowed := range only {
+		if strings.HasPrefix(name, prefix) && !within(folder, allowed...) && !strings.HasPrefix(module+folder, strings.TrimSuffix(prefix, "/")) {
+			t.Errorf("%s imports %s, which only %v may", folder, name, allowed)
+		}
+	}
+	own, ours := strings.CutPrefix(name, module)
+	if !ours || within(own, room) || within(own, rooms[room]...) {
+		return
+	}
+	t.Errorf("%s imports %s; it may import %v", folder, own, rooms[room])
+}

@@ -1,0 +1,337 @@
+package engine_test
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"net/netip"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+	"tirelessowl/kits"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var quiet = slog.New(slog.NewTextHandler(io.Discard, nil))
+
+// script answers fetches as a test wants.
+type script struct {
+	mu     sync.Mutex
+	answer func(r kit.Request, n int) derive.Fetched
+	counts map[string]int
+}
+
+func (s *script) Fetch(_ context.Context, r kit.Request) derive.Fetched {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.counts[r.Key()]++
+	got := s.answer(r, s.counts[r.Key()])
+	if got.At.IsZero() {
+		got.At = time.Now().UTC()
+	}
+	return got
+}
+
+type world struct {
+	store     *store.Store
+	kits      *collect.Service
+	collector *engine.Collector
+	fetcher   *script
+	device    domain.Device
+}
+
+func setup(t *testing.T, names ...string) world {
+	t.Helper()
+	s, ctx := testkit.Store(t), t.Context()
+	svc, err := collect.New(s, kits.Files)
+	require.NoError(t, err)
+	require.NoError(t, svc.Seed(ctx))
+	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	require.NoError(t, err)
+	for _, n := range names {
+		require.NoError(t, s.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
+	}
+	f := &script{counts: map[string]int{}}
+	judge := engine.NewJudge(s, respond.New(s, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	return world{s, svc, engine.NewCollector(s, svc, f, judge, quiet), f, d}
+}
+
+func (w world) start(t *testing.T, answer func(kit.Request, int) derive.Fetched) {
+	t.Helper()
+	w.fetcher.answer = answer
+	require.NoError(t, w.collector.Start(t.Context()))
+	t.Cleanup(w.collector.Stop)
+	require.NoError(t, w.collector.Reload(t.Context(), w.device.ID))
+	w.collector.CollectNow(w.device.ID)
+}
+
+func (w world) series(t *testing.T) map[string]domain.Series {
+	t.Helper()
+	list, err := w.store.SeriesOf(t.Context(), w.device.ID)
+	require.NoError(t, err)
+	parts, err := w.store.Parts(t.Context(), w.device.ID)
+	require.NoError(t, err)
+	names := map[domain.ID]string{}
+	for _, p := range parts {
+		names[p.ID] = p.Name + "/"
+	}
+	out := map[string]domain.Series{}
+	for _, x := range list {
+		out[names[x.PartID]+x.Reading] = x
+	}
+	return out
+}
+
+func text(s string) derive.Value    { return derive.Value{Kind: derive.Text, Text: s} }
+func num(v float64) derive.Value    { return derive.Value{Kind: derive.Gauge, Num: v} }
+func count(n uint64) derive.Value   { return derive.Value{Kind: derive.Counter64, Count: n} }
+func count32(n uint64) derive.Value { return derive.Value{Kind: derive.Counter32, Count: n} }
+
+// port is a row in the order of the columns of the interfaces kit.
+func port(index, name string, kind float64, octets uint64) derive.Row {
+	return derive.Row{Index: index, Values: []derive.Value{text(name), num(kind), num(1e9), num(1), num(1), count32(octets), count32(0), count32(0), count32(0),
+		text(name), count(octets), count(octets * 2), num(1000), text("")}}
+}
+
+func TestRowsBecomePartsWithRates(t *testing.T) {
+	w := setup(t, "interfaces")
+	t0 := time.Now().UTC().Add(-2 * time.Minute)
+	w.start(t, func(_ kit.Request, n int) derive.Fetched {
+		at := t0.Add(time.Duration(n) * time.Minute)
+		return derive.Fetched{At: at, Uptime: uint32(n * 6000), UptimeKnown: true, Rows: []derive.Row{port("1", "lo", 24, 5), port("2", "lan1", 6, uint64(n)*750_000)}}
+	})
+	require.Eventually(t, func() bool { return len(w.series(t)) == 5 }, 10*time.Second, 50*time.Millisecond, "five readings of lan1, none of the loopback")
+	require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, domain.SeriesWaiting, w.series(t)["lan1/in"].State, "a rate waits for the second look")
+	w.collector.CollectNow(w.device.ID)
+	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
+	latest, err := w.store.LatestOf(t.Context(), w.device.ID)
+	require.NoError(t, err)
+	assert.InDelta(t, 100_000, latest[w.series(t)["lan1/in"].ID].Value, 1e-6, "750000 B in 60 s × 8")
+	assert.InDelta(t, 200_000, latest[w.series(t)["lan1/out"].ID].Value, 1e-6)
+	d, err := w.store.Device(t.Context(), w.device.ID)
+	require.NoError(t, err)
+	assert.WithinDuration(t, t0, d.BootedAt, 2*time.Second, "learnt from the uptime")
+}
+
+func TestReindexedAndVanishedRows(t *testing.T) {
+	w := setup(t, "interfaces")
+	var phase atomic.Int64
+	w.start(t, func(kit.Request, int) derive.Fetched {
+		switch phase.Load() {
+		case 0:
+			return derive.Fetched{Rows: []derive.Row{port("1", "wan0", 6, 1), port("2", "lan1", 6, 1)}}
+		case 1:
+			return derive.Fetched{Rows: []derive.Row{port("7", "wan0", 6, 1)}}
+		}
+		return derive.Fetched{Rows: []derive.Row{port("7", "wan0", 6, 1), port("8", "lan1", 6, 1)}}
+	})
+	parts := func() map[string]domain.Part {
+		list, err := w.store.Parts(t.Context(), w.device.ID)
+		require.NoError(t, err)
+		out := map[string]domain.Part{}
+		for _, p := range list {
+			out[p.Name] = p
+		}
+		return out
+	}
+	require.Eventually(t, func() bool { return len(parts()) == 2 }, 10*time.Second, 50*time.Millisecond)
+	before := parts()
+	phase.Add(1)
+	w.collector.CollectNow(w.device.ID)
+	require.Eventually(t, func() bool { return parts()["wan0"].Index == "7" && !parts()["lan1"].GoneAt.IsZero() }, 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, before["wan0"].ID, parts()["wan0"].ID, "its history is kept")
+	phase.Add(1)
+	w.collector.CollectNow(w.device.ID)
+	require.Eventually(t, func() bool { return parts()["lan1"].GoneAt.IsZero() }, 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, before["lan1"].ID, parts()["lan1"].ID)
+	assert.Len(t, w.series(t), 10)
+}
+
+func TestFailuresShowTheProtocolsError(t *testing.T) {
+	w := setup(t, "host-resources", "reachability")
+	w.start(t, func(r kit.Request, _ int) derive.Fetched {
+		if r.Source.Probe != nil {
+			return derive.Fetched{Error: "no answer", NoAnswer: true, Rows: []derive.Row{{Values: []derive.Value{{}, num(100)}}}}
+		}
+		return derive.Fetched{Error: "the agent answers with the error GenErr (5)"}
+	})
+	require.Eventually(t, func() bool { return w.series(t)["cpu"].State == domain.SeriesFailing }, 10*time.Second, 50*time.Millisecond)
+	assert.Contains(t, w.series(t)["cpu"].Error, "GenErr")
+	require.Eventually(t, func() bool { return w.series(t)["loss"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond, "the loss of a silent device is a value")
+	w.collector.CollectNow(w.device.ID)
+	require.Eventually(t, func() bool {
+		d, err := w.store.Device(t.Context(), w.device.ID)
+		return err == nil && d.Health == domain.Critical
+	}, 10*time.Second, 50*time.Millisecond, "two silent rounds: critical")
+	alerts, err := w.store.Alerts(t.Context(), w.device.ID, true, 10)
+	require.NoError(t, err)
+	require.Len(t, alerts, 1)
+	assert.Equal(t, "np-sw-1 does not answer", alerts[0].Title)
+}
+
+// Stopping must store what was taken, and a second Stop must be harmless.
+func TestStopLosesNothing(t *testing.T) {
+	w := setup(t, "reachability")
+	var taken atomic.Int64
+	t0 := time.Now().UTC().Add(-time.Hour)
+	w.start(t, func(kit.Request, int) derive.Fetched {
+		n := taken.Add(1)
+		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
+	})
+	for range 30 {
+		w.collector.CollectNow(w.device.ID)
+		time.Sleep(2 * time.Millisecond)
+	}
+	w.collector.Stop()
+	w.collector.Stop()
+	got, err := w.store.Samples(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, got, int(taken.Load()))
+}
+
+// A new collector takes up where the old one was: levels, windows, incidents.
+func TestRestartGoesOn(t *testing.T) {
+	w := setup(t, "reachability")
+	down := func(kit.Request, int) derive.Fetched {
+		return derive.Fetched{Error: "no answer", NoAnswer: true, Rows: []derive.Row{{Values: []derive.Value{{}, num(100)}}}}
+	}
+	w.start(t, down)
+	open := func() int {
+		alerts, err := w.store.Alerts(t.Context(), w.device.ID, true, 10)
+		require.NoError(t, err)
+		return len(alerts)
+	}
+	raised := func() int {
+		list, err := w.store.Transitions(t.Context(), store.TransitionFilter{DeviceID: w.device.ID, To: domain.Critical})
+		require.NoError(t, err)
+		return len(list)
+	}
+	collect := func(alerts int) func() bool {
+		return func() bool { w.collector.CollectNow(w.device.ID); return open() == alerts }
+	}
+	require.Eventually(t, collect(2), 10*time.Second, 50*time.Millisecond, "silence, and then a notice of loss")
+	w.collector.Stop()
+	before := raised()
+
+	judge := engine.NewJudge(w.store, respond.New(w.store, "", func() {}), engine.NewHub(), quiet)
+	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, quiet)
+	w.start(t, func(kit.Request, int) derive.Fetched {
+		return derive.Fetched{Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
+	})
+	require.Eventually(t, collect(0), 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, before, raised(), "what was known was not raised again")
+	list, total, err := w.store.Incidents(t.Context(), store.IncidentFilter{})
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), total)
+	assert.Equal(t, domain.IncidentResolved, list[0].State)
+}
+
+// flaky fails until it is mended.
+type flaky struct {
+	broken atomic.Bool
+	mu     sync.Mutex
+	done   map[domain.ID]int
+	err    error
+	final  bool
+}
+
+func (f *flaky) Deliver(_ context.Context, d domain.Delivery) (engine.Receipt, bool, error) {
+	if f.broken.Load() {
+		return engine.Receipt{}, f.final, f.err
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.done[d.ID]++
+	r := engine.Receipt{Outcome: "ok"}
+	if d.Kind == domain.DeliverTicket {
+		r.Ticket = &domain.Ticket{IncidentID: d.IncidentID, Number: "KL-1", CreatedAt: time.Now()}
+	}
+	return r, false, nil
+}
+
+func outbox(t *testing.T, f *flaky) (*store.Store, domain.Delivery) {
+	t.Helper()
+	w := setup(t)
+	in, err := w.store.SaveIncident(t.Context(), domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
+	require.NoError(t, err)
+	d, err := w.store.AddDelivery(t.Context(), domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)})
+	require.NoError(t, err)
+	o := engine.NewOutbox(w.store, f, engine.NewHub(), quiet)
+	o.Start(t.Context())
+	t.Cleanup(o.Stop)
+	return w.store, d
+}
+
+func state(t *testing.T, s *store.Store, id domain.ID) domain.Delivery {
+	t.Helper()
+	d, err := s.Delivery(t.Context(), id)
+	require.NoError(t, err)
+	return d
+}
+
+func TestOutboxTriesAgainAndKeepsTheError(t *testing.T) {
+	f := &flaky{done: map[domain.ID]int{}, err: errors.New("the desk answers 500")}
+	f.broken.Store(true)
+	s, d := outbox(t, f)
+	require.Eventually(t, func() bool { return state(t, s, d.ID).Error != "" }, 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, domain.DeliveryWaiting, state(t, s, d.ID).State)
+	assert.Equal(t, "the desk answers 500", state(t, s, d.ID).Error)
+	f.broken.Store(false)
+	require.Eventually(t, func() bool { return state(t, s, d.ID).State == domain.DeliverySent }, 20*time.Second, 50*time.Millisecond)
+	assert.Equal(t, 1, f.done[d.ID])
+	ticket, err := s.TicketOf(t.Context(), d.IncidentID)
+	require.NoError(t, err)
+	assert.Equal(t, "KL-1", ticket.Number)
+}
+
+func TestOutboxGivesUpWhereTryingIsUseless(t *testing.T) {
+	f := &flaky{done: map[domain.ID]int{}, err: errors.New("refused"), final: true}
+	f.broken.Store(true)
+	s, d := outbox(t, f)
+	require.Eventually(t, func() bool { return state(t, s, d.ID).State == domain.DeliveryFailed }, 10*time.Second, 50*time.Millisecond)
+}
+
+func TestPause(t *testing.T) {
+	assert.Equal(t, 5*time.Second, engine.Pause(1))
+	assert.Equal(t, 20*time.Second, engine.Pause(3), "5 × 2 × 2")
+	assert.Equal(t, 10*time.Minute, engine.Pause(50))
+}
+
+func TestHubNeverBlocks(t *testing.T) {
+	hub := engine.NewHub()
+	c, end := hub.Listen()
+	for range 1000 {
+		hub.Publish(engine.Event{Kind: "health", ID: 1})
+	}
+	assert.Equal(t, "health", (<-c).Kind)
+	end()
+	hub.Publish(engine.Event{Kind: "health"})
+}
+
+func TestGateways(t *testing.T) {
+	g := engine.NewGateways([]domain.Place{{ID: 1, GatewayID: 100}, {ID: 2, ParentID: 1, GatewayID: 200}, {ID: 3, ParentID: 2}})
+	assert.Equal(t, domain.ID(200), g.Of(domain.Device{ID: 5, PlaceID: 3}), "the nearest place decides")
+	assert.Equal(t, domain.ID(7), g.Of(domain.Device{ID: 5, PlaceID: 3, ViaID: 7}), "its own setting first")
+	assert.Equal(t, domain.ID(100), g.Of(domain.Device{ID: 200, PlaceID: 2}), "a gateway goes through the one above")
+	assert.Zero(t, g.Of(domain.Device{ID: 100, PlaceID: 1}))
+}
+
+var _ engine.Recorder = (*respond.Service)(nil)

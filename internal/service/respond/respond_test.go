@@ -1,0 +1,178 @@
+package respond_test
+
+import (
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var now = time.Now().UTC().Truncate(time.Minute)
+
+// world is a device with a loss series, a rule on it, and a plan.
+type world struct {
+	*respond.Service
+	store  *store.Store
+	rule   rule.Rule
+	device estate.Device
+	series estate.Series
+}
+
+func setup(t *testing.T) world {
+	t.Helper()
+	s, ctx := testkit.Store(t), t.Context()
+	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	require.NoError(t, err)
+	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}})
+	require.NoError(t, err)
+	r, err := s.SaveRule(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1,
+		Cause: "reach", Runbook: "Is it powered?", Enabled: true, Limits: map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}})
+	require.NoError(t, err)
+	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
+	_, err = s.SavePlan(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
+		{Key: "tell", Title: "mail", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMail, To: []string{"a@kittiwake.example"}},
+		{Key: "ticket", Title: "ticket", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket},
+		{Key: "note", Title: "note", On: []domain.EventKind{domain.EventRecovered, domain.EventComment}, Kind: domain.DeliverNote},
+		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMail, OnlyTold: true},
+	}})
+	require.NoError(t, err)
+	return world{respond.New(s, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
+		estate.Series{ID: series[0].ID, DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Every: 15 * time.Second}}
+}
+
+func (w world) change(from, to domain.Level, after time.Duration, held bool) estate.Result {
+	return estate.Result{Judged: []estate.Judged{{Rule: w.rule, Series: w.series, Device: w.device, From: from, To: to, At: now.Add(after),
+		FirstBadAt: now.Add(after - 15*time.Second), Value: 100, Limit: 99, Held: held}}}
+}
+
+func (w world) incidents(t *testing.T) []domain.Incident {
+	t.Helper()
+	list, _, err := w.store.Incidents(t.Context(), store.IncidentFilter{})
+	require.NoError(t, err)
+	return list
+}
+
+func kinds(in respond.Dossier) (events, deliveries []string) {
+	for _, e := range in.Events {
+		events = append(events, string(e.Kind))
+	}
+	for _, d := range in.Deliveries {
+		deliveries = append(deliveries, string(d.Kind)+" "+string(d.Event))
+	}
+	return events, deliveries
+}
+
+func TestTroubleAndRecoveryTellTheWholeStory(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, 5*time.Minute, false)))
+	list := w.incidents(t)
+	require.Len(t, list, 1)
+	assert.Equal(t, domain.IncidentResolved, list[0].State)
+	assert.Equal(t, "recovery", list[0].ResolvedBy)
+	in, err := w.Incident(ctx, list[0].ID)
+	require.NoError(t, err)
+	events, deliveries := kinds(in)
+	assert.Equal(t, []string{"first bad value", "alert", "recovered"}, events)
+	assert.Equal(t, []string{"mail alert", "ticket alert", "ticket note recovered", "mail recovered"}, deliveries)
+	body := in.Deliveries[0].Body
+	for _, want := range []string{"100 %, limit 99 %", "np-edge-1", "never", "Is it powered?", "http://owl.example/incidents/"} {
+		assert.Contains(t, body, want)
+	}
+	assert.Equal(t, "Critical: np-edge-1 does not answer", in.Deliveries[0].Subject)
+	assert.True(t, strings.HasPrefix(in.Deliveries[3].Subject, "Recovered: "))
+	assert.NotEmpty(t, in.Deliveries[0].Why.Facts)
+	assert.False(t, in.Alerts[0].EndedAt.IsZero())
+}
+
+func TestTroubleThatReturnsReopens(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	for i := range 3 {
+		at := time.Duration(i) * 10 * time.Minute
+		require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, at, false)))
+		require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, at+time.Minute, false)))
+	}
+	list := w.incidents(t)
+	require.Len(t, list, 1)
+	assert.Equal(t, 2, list[0].Reopened)
+	in, _ := w.Incident(ctx, list[0].ID)
+	_, deliveries := kinds(in)
+	tickets := 0
+	for _, d := range deliveries {
+		if strings.HasPrefix(d, "ticket ") && !strings.HasPrefix(d, "ticket note") {
+			tickets++
+		}
+	}
+	assert.Equal(t, 1, tickets, "never a second ticket: %v", deliveries)
+	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, time.Hour, false)))
+	assert.Len(t, w.incidents(t), 2, "an hour later it is another incident")
+}
+
+func TestOutOfReachRaisesNothing(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, true)))
+	require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, time.Minute, true)))
+	assert.Empty(t, w.incidents(t))
+	changes, err := w.store.Transitions(ctx, store.TransitionFilter{DeviceID: w.device.ID})
+	require.NoError(t, err)
+	require.Len(t, changes, 2)
+	assert.True(t, changes[0].Held, "but it is recorded, and why")
+}
+
+func TestPastTellsNobody(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	require.NoError(t, w.Past().Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	require.NoError(t, err)
+	assert.Empty(t, in.Deliveries)
+}
+
+func TestHandling(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	id := w.incidents(t)[0].ID
+	require.NoError(t, w.Acknowledge(ctx, id, "Ines"))
+	require.NoError(t, w.Acknowledge(ctx, id, "Marek"), "twice changes nothing")
+	var fields domain.FieldErrors
+	assert.ErrorAs(t, w.Comment(ctx, id, "Ines", "  "), &fields)
+	assert.ErrorAs(t, w.Comment(ctx, id, "Ines", strings.Repeat("x", 10_001)), &fields)
+	require.NoError(t, w.Comment(ctx, id, "Ines", "looking"))
+	require.NoError(t, w.Resolve(ctx, id, "Ines", ""))
+	assert.ErrorIs(t, w.Acknowledge(ctx, id, "Ines"), domain.ErrConflict)
+	assert.ErrorIs(t, w.Acknowledge(ctx, 999, "Ines"), domain.ErrNotFound)
+	in, err := w.Incident(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "Ines", in.AcknowledgedBy)
+	events, _ := kinds(in)
+	assert.Equal(t, []string{"first bad value", "alert", "acknowledged", "comment", "resolved"}, events)
+}
+
+func TestPlanSwitchedOff(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	plans, err := w.Plans(ctx)
+	require.NoError(t, err)
+	require.NoError(t, w.SetPlanEnabled(ctx, plans[0].ID, false))
+	assert.ErrorIs(t, w.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
+	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	require.NoError(t, err)
+	assert.Empty(t, in.Deliveries)
+	last := in.Events[len(in.Events)-1].Why
+	require.NotEmpty(t, last.Facts)
+	assert.Contains(t, last.Facts[0].Facts[0].Text, "switched off", "silence is explained")
+}
