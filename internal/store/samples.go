@@ -220,7 +220,7 @@ func byID(rows []Latest) map[domain.ID]Latest {
 // Newest returns the time of the newest value of all.
 func (s *Store) Newest(ctx context.Context) (time.Time, error) {
 	var at *time.Time
-	err := s.q(ctx).Raw("SELECT max(at) FROM latest").Scan(&at).Error
+	err := s.pool.QueryRow(ctx, "SELECT max(at) FROM latest").Scan(&at)
 	return orNever(at), err
 }
 
