@@ -1,0 +1,123 @@
+// Command bench measures the application on this machine and prints a table;
+// the same figures go to bench.json. It says nothing about pass or fail:
+// machines differ, and the targets stand beside the figures.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"tirelessowl/internal/localpg"
+	"tirelessowl/internal/sim"
+	"tirelessowl/internal/store"
+)
+
+// Figure is one measured value.
+type Figure struct {
+	Name   string  `json:"name"`
+	Value  float64 `json:"value"`
+	Unit   string  `json:"unit"`
+	Target string  `json:"target"`
+}
+
+const (
+	fleetBase = "127.120.0.0"
+	fleetPort = 16399
+	community = "bench"
+)
+
+func main() {
+	fleet := flag.Bool("fleet", false, "serve the simulated fleet only (used by the bench itself)")
+	devices := flag.Int("devices", 2000, "devices of the fleet")
+	minutes := flag.Float64("minutes", 2, "how long the engine is watched")
+	flag.Parse()
+	if err := run(*fleet, *devices, *minutes); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+func run(fleet bool, devices int, minutes float64) error {
+	base := netip.MustParseAddr(fleetBase)
+	if fleet {
+		// Four ports × 4 readings and 4 of the state: 20 series each.
+		return sim.NewFleet(base, devices, 4).Serve(context.Background(), fleetPort, community)
+	}
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "owl-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		return err
+	}
+	server, err := localpg.Start(ctx, filepath.Join(dir, "pg"), localpg.Options{}) // durable, as in earnest
+	if err != nil {
+		return err
+	}
+	defer server.Stop()
+	keys, err := store.OpenVault(filepath.Join(dir, "key"))
+	if err != nil {
+		return err
+	}
+	s, err := store.Open(ctx, server.URL, keys)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if _, err := s.Migrate(ctx); err != nil {
+		return err
+	}
+	stop, err := startFleet(devices)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	b := &bench{store: s, devices: devices, base: base, watch: time.Duration(minutes * float64(time.Minute))}
+	for _, step := range []func(context.Context) error{b.library, b.sweep, b.engine, b.pages} {
+		if err := step(ctx); err != nil {
+			return err
+		}
+	}
+	return b.report()
+}
+
+// startFleet runs the fleet as a process of its own, so that its work is not
+// counted as ours.
+func startFleet(devices int) (func(), error) {
+	program, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	cmd := exec.Command(program, "--fleet", "--devices", fmt.Sprint(devices))
+	cmd.Stderr = os.Stderr
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	time.Sleep(time.Second)
+	return func() { _ = cmd.Process.Kill(); _ = cmd.Wait() }, nil
+}
+
+func (b *bench) add(name string, value float64, unit, target string) {
+	b.figures = append(b.figures, Figure{name, value, unit, target})
+	fmt.Printf("%-62s %12.2f %-10s %s\n", name, value, unit, target)
+}
+
+func (b *bench) report() error {
+	data, err := json.MarshalIndent(map[string]any{"at": time.Now().UTC(), "figures": b.figures}, "", "  ")
+	if err != nil {
+		return err
+	}
+	fmt.Println("\nwritten to bench.json")
+	return os.WriteFile("bench.json", append(data, '\n'), 0o644)
+}

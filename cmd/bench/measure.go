@@ -1,0 +1,363 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/netip"
+	"net/url"
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"github.com/gosnmp/gosnmp"
+
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
+	"tirelessowl/internal/protocol/fetch"
+	"tirelessowl/internal/protocol/probe"
+	"tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/sim"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/web"
+	"tirelessowl/kits"
+)
+
+type bench struct {
+	store   *store.Store
+	devices int
+	base    netip.Addr
+	watch   time.Duration
+	figures []Figure
+}
+
+const parallel = 32
+
+func (b *bench) address(i int) netip.Addr { i %= b.devices; return sim.Offset(b.base, i/250, i%250+1) }
+
+// cpu is the processor time that this process has used.
+func cpu() time.Duration {
+	var u syscall.Rusage
+	_ = syscall.Getrusage(syscall.RUSAGE_SELF, &u)
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+}
+
+// rate runs f from many goroutines for a while and returns calls a second.
+func rate(f func(worker, n int) error) (float64, error) {
+	const span = 4 * time.Second
+	var done atomic.Int64
+	var failed atomic.Pointer[error]
+	var all sync.WaitGroup
+	start := time.Now()
+	for w := range parallel {
+		all.Go(func() {
+			for n := 0; time.Since(start) < span && failed.Load() == nil; n++ {
+				if err := f(w, n); err != nil {
+					failed.Store(&err)
+					return
+				}
+				done.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	if err := failed.Load(); err != nil {
+		return 0, *err
+	}
+	return float64(done.Load()) / time.Since(start).Seconds(), nil
+}
+
+// library compares our client with a bare loop of the library.
+func (b *bench) library(ctx context.Context) error {
+	bare := make([]*gosnmp.GoSNMP, parallel)
+	for i := range bare {
+		bare[i] = &gosnmp.GoSNMP{Target: b.address(i * 7).String(), Port: fleetPort, Community: community, Version: gosnmp.Version2c, Timeout: 2 * time.Second, Retries: 2, MaxOids: 60}
+		if err := bare[i].Connect(); err != nil {
+			return err
+		}
+		defer bare[i].Close()
+	}
+	const uptime = ".1.3.6.1.2.1.1.3.0"
+	loop, err := rate(func(w, _ int) error { _, err := bare[w].Get([]string{uptime}); return err })
+	if err != nil {
+		return err
+	}
+	client, err := snmp.NewClient()
+	if err != nil {
+		return err
+	}
+	defer client.Close()
+	target := func(i int) snmp.Target {
+		return snmp.Target{Address: netip.AddrPortFrom(b.address(i), fleetPort), Community: community, Timeout: 2 * time.Second, Retries: 2}
+	}
+	ours, err := rate(func(w, n int) error { _, err := client.Get(ctx, target(w*61+n), []string{uptime}); return err })
+	if err != nil {
+		return err
+	}
+	b.add("GET, bare loop of the library, one device a worker", loop, "1/s", "")
+	b.add("GET, our client, over all devices", ours, "1/s", "")
+	b.add("GET, ours to the bare loop", 100*ours/loop, "%", "≥ 60")
+	return nil
+}
+
+// sweep tries a /16 with 75 responders at the default pace.
+func (b *bench) sweep(ctx context.Context) error {
+	base := netip.MustParseAddr("127.77.0.0")
+	estate, cancel := context.WithCancel(ctx)
+	defer cancel()
+	up := make(chan struct{})
+	go func() {
+		_ = sim.Run(estate, sim.Settings{Base: base, Port: 16398, Origin: time.Now(), Community: community, DeskToken: "x"}, func() { close(up) })
+	}()
+	select {
+	case <-up:
+	case <-time.After(5 * time.Second):
+		fmt.Println("(the sweep is left out: the addresses of the estate are taken, is a demo running?)")
+		return nil
+	}
+	client, err := snmp.NewClient()
+	if err != nil {
+		return err
+	}
+	defer client.Close()
+	all, err := collect.New(b.store, kits.Files)
+	if err != nil {
+		return err
+	}
+	done := make(chan struct{}, 1024)
+	svc := find.New(b.store, all, probe.Prober{SNMP: client}, map[string]identity.Vendor{}, func(domain.ID) {
+		select {
+		case done <- struct{}{}:
+		default:
+		}
+	}, func(context.Context, domain.ID) error { return nil })
+	defer svc.Close()
+	w, err := svc.Create(ctx, find.Draft{Name: "bench", Ranges: "127.77.0.0/16", Port: 16398, Community: community})
+	if err != nil {
+		return err
+	}
+	start := time.Now()
+	if err := svc.Start(ctx, w.ID); err != nil {
+		return err
+	}
+	for {
+		<-done
+		if w, err = svc.Sweep(ctx, w.ID); err != nil || w.State != domain.SweepRunning {
+			break
+		}
+	}
+	b.add(fmt.Sprintf("sweep of a /16, %d devices found", w.Found), time.Since(start).Seconds(), "s", "< 60")
+	return err
+}
+
+// engine watches the whole engine at work on the fleet.
+func (b *bench) engine(ctx context.Context) error {
+	all, err := collect.New(b.store, kits.Files)
+	if err != nil {
+		return err
+	}
+	if err := b.store.Prepare(ctx, time.Now().Add(-24*time.Hour), time.Now().Add(48*time.Hour)); err != nil {
+		return err
+	}
+	if err := all.Seed(ctx); err != nil {
+		return err
+	}
+	if err := b.adopt(ctx); err != nil {
+		return err
+	}
+	client, err := snmp.NewClient()
+	if err != nil {
+		return err
+	}
+	defer client.Close()
+	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
+	asking := fetch.Fetcher{SNMP: client, Timeout: 2 * time.Second, Retries: 1}
+	j := engine.NewJudge(b.store, respond.New(b.store, "", func() {}), engine.NewHub(), quiet)
+	c := engine.NewCollector(b.store, all, asking, j, quiet)
+	if err := c.Start(ctx); err != nil {
+		return err
+	}
+	defer c.Stop()
+	time.Sleep(70 * time.Second) // every table has been walked once, all series exist
+	c.Stats()
+	before, used, start := c.Stats(), cpu(), time.Now()
+	time.Sleep(b.watch)
+	after, spent := c.Stats(), time.Since(start)
+	var mem runtime.MemStats
+	runtime.ReadMemStats(&mem)
+	series, err := b.store.CountSeries(ctx)
+	if err != nil {
+		return err
+	}
+	seconds := spent.Seconds()
+	b.add("engine: devices", float64(b.devices), "", "2000")
+	b.add("engine: series", float64(series), "", "40000")
+	b.add("engine: fetches", float64(after.Fetches-before.Fetches)/seconds, "1/s", "")
+	b.add("engine: samples stored", float64(after.Samples-before.Samples)/seconds, "1/s", "")
+	b.add("engine: failed fetches", float64(after.Failures-before.Failures), "", "0")
+	b.add("engine: latest start of a fetch", after.Scheduler.Late.Seconds(), "s", "≤ 2")
+	b.add("engine: processor of the application", (cpu()-used).Seconds()/seconds, "cores", "< 0.5")
+	b.add("engine: memory of the application (from the system)", float64(mem.Sys)/1e6, "MB", "< 400")
+	return b.largest(ctx, all, asking)
+}
+
+// adopt puts the fleet under watch.
+func (b *bench) adopt(ctx context.Context) error {
+	place, err := b.store.SavePlace(ctx, domain.Place{Name: "Fleet", Kind: domain.Site})
+	if err != nil {
+		return err
+	}
+	secret, err := b.store.AddCredential(ctx, domain.Credential{Name: "fleet", Kind: "snmp-v2c"}, community)
+	if err != nil {
+		return err
+	}
+	return b.store.InTx(ctx, func(tx *store.Store) error {
+		for i := range b.devices {
+			d, err := tx.AddDevice(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), Port: fleetPort, CredentialID: secret.ID, CreatedAt: time.Now()}, "", nil)
+			if err != nil {
+				return err
+			}
+			if err := tx.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// largest measures how many fetches a second go through fetching, deriving
+// and storing, beside a bare loop of the library that only walks.
+func (b *bench) largest(ctx context.Context, all *collect.Service, f fetch.Fetcher) error {
+	k, err := all.Kit("interfaces")
+	if err != nil {
+		return err
+	}
+	ours, err := rate(func(w, n int) error {
+		got := f.Fetch(ctx, kit.Request{Kit: k.Name, Source: k.Sources[0], Address: b.address(w*61 + n), Port: fleetPort, Community: community})
+		if got.Error != "" {
+			return fmt.Errorf("walk: %s", got.Error)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	bare := make([]*gosnmp.GoSNMP, parallel)
+	for i := range bare {
+		bare[i] = &gosnmp.GoSNMP{Target: b.address(i * 7).String(), Port: fleetPort, Community: community, Version: gosnmp.Version2c, Timeout: 2 * time.Second, Retries: 2, MaxRepetitions: 20}
+		if err := bare[i].Connect(); err != nil {
+			return err
+		}
+		defer bare[i].Close()
+	}
+	loop, err := rate(func(w, _ int) error {
+		for _, c := range k.Sources[0].Walk {
+			if _, err := bare[w].BulkWalkAll("." + c.OID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	b.add("walk of a table, 14 columns × 4 rows, bare loop by column", loop, "1/s", "")
+	b.add("walk of a table, our fetcher, columns together", ours, "1/s", "")
+	b.add("walk, ours to the bare loop", 100*ours/loop, "%", "≥ 60")
+	return nil
+}
+
+// pages measures the server's time for each main page.
+func (b *bench) pages(ctx context.Context) error {
+	all, err := collect.New(b.store, kits.Files)
+	if err != nil {
+		return err
+	}
+	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
+	users := access.New(b.store, time.Now)
+	if err := users.AddUser(ctx, domain.User{Name: "bench", Display: "bench", Level: domain.AccessAdminister}, "bench-bench"); err != nil {
+		return err
+	}
+	hub := engine.NewHub()
+	reply := respond.New(b.store, "", func() {})
+	j := engine.NewJudge(b.store, reply, hub, quiet)
+	handler, err := web.New(web.Parts{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j.Explain),
+		Engine: engine.NewCollector(b.store, all, nil, j, quiet), Hub: hub, Log: quiet, Port: 161})
+	if err != nil {
+		return err
+	}
+	server := httptest.NewServer(handler)
+	defer server.Close()
+	jar, _ := cookiejar.New(nil)
+	c := &http.Client{Jar: jar}
+	if _, err := c.PostForm(server.URL+"/signin", url.Values{"name": {"bench"}, "password": {"bench-bench"}}); err != nil {
+		return err
+	}
+	series, err := b.store.SeriesOfReading(ctx, "interfaces", "in", 1)
+	if err != nil || len(series) == 0 {
+		return fmt.Errorf("no series to chart: %w", err)
+	}
+	if err := b.history(ctx, series[0].ID); err != nil {
+		return err
+	}
+	device := series[0].DeviceID
+	for _, p := range []struct{ name, path, target string }{
+		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"latest values", "/collect/latest", "< 50"},
+		{"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
+		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
+	} {
+		p95, err := percentile(c, server.URL+p.path)
+		if err != nil {
+			return err
+		}
+		b.add("page: "+p.name+", 95th percentile", p95, "ms", p.target)
+	}
+	return nil
+}
+
+// history gives one series two weeks of steps.
+func (b *bench) history(ctx context.Context, id domain.ID) error {
+	now := time.Now().UTC().Truncate(store.StepWidth).Add(-3 * time.Hour)
+	if err := b.store.PrepareSteps(ctx, now.AddDate(0, 0, -15), now); err != nil {
+		return err
+	}
+	var steps []domain.Step
+	for at := now.AddDate(0, 0, -14); at.Before(now); at = at.Add(store.StepWidth) {
+		steps = append(steps, domain.Step{At: at, Count: 15, Min: 1, Avg: 2, Max: 3})
+	}
+	return b.store.CopySteps(ctx, []store.SeriesSteps{{SeriesID: id, Steps: steps}})
+}
+
+func percentile(c *http.Client, address string) (float64, error) {
+	var took []float64
+	for range 60 {
+		start := time.Now()
+		res, err := c.Get(address)
+		if err != nil {
+			return 0, err
+		}
+		_, err = io.Copy(io.Discard, res.Body)
+		res.Body.Close()
+		if err != nil || res.StatusCode != http.StatusOK {
+			return 0, fmt.Errorf("%s: %s %w", address, res.Status, err)
+		}
+		took = append(took, float64(time.Since(start).Microseconds())/1000)
+	}
+	slices.Sort(took[5:])
+	return took[5:][len(took[5:])*95/100], nil
+}
