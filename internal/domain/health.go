@@ -66,6 +66,12 @@ func (h Health) Badness() int { return badness[h] }
 
 // Worse returns the worse of two states of health.
 func Worse(a, b Health) Health {
+	switch { // most of an estate is fine: no look-up for that
+	case a == b, b == Fine:
+		return a
+	case a == Fine:
+		return b
+	}
 	if b.Badness() > a.Badness() {
 		return b
 	}

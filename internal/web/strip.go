@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net/http"
 	"sync"
 	"time"
@@ -10,12 +11,14 @@ import (
 )
 
 // strip is the estate ribbon over every page. It is worked out at most once a
-// second, whoever asks.
+// second, whoever asks; meanwhile everyone sees the last one, so that no page
+// waits for it.
 type strip struct {
 	watch *watch.Service
 	mu    sync.Mutex
 	at    time.Time
 	last  stripView
+	busy  bool
 }
 
 type stripView struct {
@@ -29,21 +32,45 @@ type countView struct {
 	N      int
 }
 
-const stripAge = time.Second
+const (
+	stripAge = time.Second
+	// stripMax is the age from which a page waits for a new one.
+	stripMax = 10 * time.Second
+)
 
 func newStrip(w *watch.Service) *strip { return &strip{watch: w} }
 
 func (s *strip) view(r *http.Request) (any, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	now := time.Now().UTC()
-	if now.Sub(s.at) < stripAge {
-		return s.last, nil
+	switch age := time.Since(s.at); {
+	case age > stripMax:
+		v, err := s.make(r.Context())
+		if err != nil {
+			return nil, err
+		}
+		s.last, s.at = v, time.Now()
+	case age > stripAge && !s.busy:
+		s.busy = true
+		go s.refresh(context.WithoutCancel(r.Context()))
 	}
-	o, err := s.watch.Overview(r.Context(), now)
-	if err != nil {
-		return nil, err
+	return s.last, nil
+}
+
+func (s *strip) refresh(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(ctx, stripMax)
+	defer cancel()
+	v, err := s.make(ctx)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.busy = false
+	if err == nil {
+		s.last, s.at = v, time.Now()
 	}
+}
+
+func (s *strip) make(ctx context.Context) (stripView, error) {
+	o, err := s.watch.Overview(ctx, time.Now().UTC())
 	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine]}
 	if len(v.Ribbon) == 0 {
 		v.Ribbon = make([]domain.Health, watch.Slots)
@@ -53,6 +80,5 @@ func (s *strip) view(r *http.Request) (any, error) {
 			v.Counts = append(v.Counts, countView{h, n})
 		}
 	}
-	s.last, s.at = v, now
-	return v, nil
+	return v, err
 }

@@ -1,0 +1,264 @@
+package find_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+	"tirelessowl/kits"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+// network answers as a test wants.
+type network struct {
+	mu      sync.Mutex
+	devices map[string]identity.Answer
+	slow    chan struct{} // when set, hellos wait for it
+	broken  bool
+}
+
+func (n *network) Hello(ctx context.Context, at netip.AddrPort, community domain.Secret, _ time.Duration) bool {
+	if n.slow != nil {
+		select {
+		case <-n.slow:
+		case <-ctx.Done():
+			return false
+		}
+	}
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	_, ok := n.devices[at.Addr().String()]
+	return ok && community.Reveal() == "right"
+}
+
+func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secret) (identity.Answer, error) {
+	if n.broken {
+		return identity.Answer{}, errors.New("tooBig")
+	}
+	a := n.devices[at.Addr().String()]
+	a.Address = at.Addr()
+	return a, nil
+}
+
+func answer(name, engine string) identity.Answer {
+	return identity.Answer{Responder: identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"}, Description: "a router", Interfaces: 3, Facts: []string{"answers:snmp", "mib:interfaces"}}
+}
+
+type world struct {
+	*find.Service
+	store   *store.Store
+	network *network
+	adopted []domain.ID
+}
+
+func setup(t *testing.T) *world {
+	t.Helper()
+	s := testkit.Store(t)
+	svc, err := collect.New(s, kits.Files)
+	require.NoError(t, err)
+	w := &world{store: s, network: &network{devices: map[string]identity.Answer{}}}
+	vendors := map[string]identity.Vendor{"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}}}
+	w.Service = find.New(s, svc, w.network, vendors, func(domain.ID) {}, func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil })
+	t.Cleanup(w.Close)
+	return w
+}
+
+func draft(ranges string) find.Draft {
+	return find.Draft{Name: "pier", Ranges: ranges, Port: 161, Pace: 20_000, Community: "right"}
+}
+
+// sweep makes and runs a sweep to its end.
+func (w *world) sweep(t *testing.T, d find.Draft) (domain.Sweep, []domain.Find) {
+	t.Helper()
+	made, err := w.Create(t.Context(), d)
+	require.NoError(t, err)
+	require.NoError(t, w.Start(t.Context(), made.ID))
+	return w.finish(t, made.ID)
+}
+
+func (w *world) finish(t *testing.T, id domain.ID) (domain.Sweep, []domain.Find) {
+	t.Helper()
+	var out domain.Sweep
+	require.Eventually(t, func() bool {
+		var err error
+		out, err = w.Sweep(t.Context(), id)
+		return err == nil && out.State != domain.SweepRunning
+	}, 20*time.Second, 20*time.Millisecond)
+	finds, err := w.Finds(t.Context(), id)
+	require.NoError(t, err)
+	return out, finds
+}
+
+func TestDraftsAreChecked(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*find.Draft)
+		field  string
+	}{
+		"no name":            {func(d *find.Draft) { d.Name = "  " }, "name"},
+		"long name":          {func(d *find.Draft) { d.Name = strings.Repeat("x", 201) }, "name"},
+		"nothing to try":     {func(d *find.Draft) { d.Ranges = "" }, "ranges"},
+		"reversed":           {func(d *find.Draft) { d.Ranges = "192.0.2.9-192.0.2.1" }, "ranges"},
+		"too many":           {func(d *find.Draft) { d.Ranges = "0.0.0.0/1" }, "ranges"},
+		"bad exclusion":      {func(d *find.Draft) { d.Exclude = "x" }, "exclude"},
+		"all left out":       {func(d *find.Draft) { d.Exclude = d.Ranges }, "exclude"},
+		"port":               {func(d *find.Draft) { d.Port = 70_000 }, "port"},
+		"pace":               {func(d *find.Draft) { d.Pace = 20_001 }, "pace"},
+		"negative pace":      {func(d *find.Draft) { d.Pace = -1 }, "pace"},
+		"without credential": {func(d *find.Draft) { d.Community = "" }, "credentials"},
+	} {
+		d := draft("192.0.2.0/24")
+		c.change(&d)
+		_, errs := d.Check()
+		assert.Contains(t, errs, c.field, name)
+		assert.Len(t, errs, 1, name)
+	}
+	d := draft("192.0.2.0/24")
+	d.Exclude = "192.0.2.0/25"
+	total, errs := d.Check()
+	assert.Empty(t, errs)
+	assert.Equal(t, int64(128), total)
+}
+
+func TestPaceFollowsTheNetwork(t *testing.T) {
+	for ranges, want := range map[string]int{"127.0.0.0/16": find.LoopbackPace, "192.0.2.0/24": find.DefaultPace, "127.0.0.1, 192.0.2.1": find.DefaultPace} {
+		d := draft(ranges)
+		d.Pace = 0
+		_, errs := d.Check()
+		assert.Empty(t, errs)
+		assert.Equal(t, want, d.Pace, ranges)
+	}
+}
+
+func TestSeveralAddressesAreOneFind(t *testing.T) {
+	w := setup(t)
+	w.network.devices["192.0.2.7"] = answer("edge", "aa")
+	w.network.devices["192.0.2.3"] = answer("edge", "aa")
+	w.network.devices["192.0.2.5"] = answer("switch", "bb")
+	sweep, finds := w.sweep(t, draft("192.0.2.0/28"))
+	assert.Equal(t, domain.SweepDone, sweep.State)
+	assert.Equal(t, int64(16), sweep.Tried)
+	assert.Equal(t, int64(2), sweep.Found)
+	require.Len(t, finds, 2)
+	assert.Equal(t, "192.0.2.3", finds[0].Address)
+	assert.Equal(t, []string{"192.0.2.7"}, finds[0].Others)
+	assert.Equal(t, "Brackwater Networks BR-240 router", finds[0].Vendor+" "+finds[0].Model+" "+finds[0].Kind)
+}
+
+func TestSecondCredentialIsTried(t *testing.T) {
+	w := setup(t)
+	w.network.devices["192.0.2.1"] = answer("edge", "aa")
+	wrong, err := w.store.AddCredential(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c"}, "wrong")
+	require.NoError(t, err)
+	d := draft("192.0.2.1")
+	d.CredentialIDs, d.NewName = []domain.ID{wrong.ID}, "old"
+	_, finds := w.sweep(t, d)
+	require.Len(t, finds, 1)
+	assert.NotEqual(t, wrong.ID, finds[0].CredentialID)
+	have, err := w.store.Credentials(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, "old 2", have[1].Name, "a name that is taken is counted on")
+	d.CredentialIDs = []domain.ID{999}
+	_, err = w.Create(t.Context(), d)
+	assert.ErrorContains(t, err, "no credential 999")
+}
+
+func TestStopKeepsWhatWasFound(t *testing.T) {
+	w := setup(t)
+	w.network.slow = make(chan struct{})
+	made, err := w.Create(t.Context(), draft("192.0.2.0/24"))
+	require.NoError(t, err)
+	require.NoError(t, w.Start(t.Context(), made.ID))
+	assert.ErrorIs(t, w.Start(t.Context(), made.ID), domain.ErrConflict)
+	w.Stop(made.ID)
+	sweep, _ := w.finish(t, made.ID)
+	assert.Equal(t, domain.SweepStopped, sweep.State)
+	assert.Zero(t, sweep.Tried)
+	require.NoError(t, w.Delete(t.Context(), made.ID))
+	assert.ErrorIs(t, w.Start(t.Context(), made.ID), domain.ErrNotFound)
+}
+
+func TestADeviceThatCannotTellIsFoundAllTheSame(t *testing.T) {
+	w := setup(t)
+	w.network.devices["192.0.2.1"] = answer("edge", "aa")
+	w.network.broken = true
+	_, finds := w.sweep(t, draft("192.0.2.1"))
+	require.Len(t, finds, 1)
+	assert.Contains(t, finds[0].Description, "tooBig")
+}
+
+func TestAdopt(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	for i := 1; i <= 3; i++ {
+		w.network.devices[fmt.Sprintf("192.0.2.%d", i)] = answer(fmt.Sprintf("edge-%d", i), fmt.Sprint("e", i))
+	}
+	sweep, finds := w.sweep(t, draft("192.0.2.0/29"))
+	offers := w.Offers(finds)
+	require.Len(t, offers, 3)
+	by := map[string]find.Offer{}
+	for _, o := range offers {
+		by[o.Name] = o
+	}
+	assert.Equal(t, 3, by["interfaces"].Fits)
+	assert.Equal(t, 45, by["interfaces"].Cost.Series, "3 devices × 3 interfaces × 5 readings")
+	assert.Zero(t, by["host-resources"].Fits)
+	assert.NotEmpty(t, w.Offers(finds[:1])[0].Why.Facts)
+
+	for name, c := range map[string]struct {
+		in    find.Adoption
+		field string
+	}{
+		"nothing selected": {find.Adoption{NewPlace: "Pier"}, "find_ids"},
+		"no place":         {find.Adoption{FindIDs: []domain.ID{finds[0].ID}}, "place"},
+		"unknown find":     {find.Adoption{FindIDs: []domain.ID{999}, NewPlace: "Pier"}, "find_ids"},
+		"unknown kit":      {find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"x"}}, "kits"},
+	} {
+		_, err := w.Adopt(ctx, sweep.ID, c.in)
+		var fields domain.FieldErrors
+		require.ErrorAs(t, err, &fields, name)
+		assert.Contains(t, fields, c.field, name)
+	}
+	made, err := w.Adopt(ctx, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID, finds[1].ID}, NewPlace: "Pier", Kits: []string{"reachability", "interfaces"}, GatewayFind: finds[0].ID})
+	require.NoError(t, err)
+	require.Len(t, made, 2)
+	assert.Len(t, w.adopted, 2, "collecting begins")
+	places, err := w.store.Places(ctx)
+	require.NoError(t, err)
+	require.Len(t, places, 1)
+	assert.Equal(t, made[0].ID, places[0].GatewayID)
+	fitted, err := w.store.Fittings(ctx, made[0].ID)
+	require.NoError(t, err)
+	assert.Len(t, fitted, 2)
+
+	// A name that is taken: nothing at all is adopted.
+	w.network.devices["192.0.2.5"] = answer("edge-1", "other")
+	_, again := w.sweep(t, draft("192.0.2.0/29"))
+	var fresh []domain.ID
+	for _, f := range again {
+		if f.Verdict == domain.FindNew {
+			fresh = append(fresh, f.ID)
+		}
+	}
+	require.Len(t, fresh, 2, "edge-3 and the other edge-1; the rest is known")
+	_, err = w.Adopt(ctx, again[0].SweepID, find.Adoption{FindIDs: fresh, PlaceID: places[0].ID})
+	assert.ErrorContains(t, err, "names are unique")
+	devices, err := w.store.Devices(ctx)
+	require.NoError(t, err)
+	assert.Len(t, devices, 2)
+	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], true))
+	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], false))
+}

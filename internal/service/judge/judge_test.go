@@ -1,0 +1,93 @@
+package judge_test
+
+import (
+	"context"
+	"net/netip"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+func setup(t *testing.T) (*judge.Service, *store.Store, rule.Rule, *[]rule.Rule) {
+	t.Helper()
+	s := testkit.Store(t)
+	r, err := s.SaveRule(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "full", Enabled: true,
+		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}})
+	require.NoError(t, err)
+	var inForce []rule.Rule
+	return judge.New(s, func(_ context.Context, rules []rule.Rule) { inForce = rules }), s, r, &inForce
+}
+
+func TestSaveActsAtOnceAndKeepsWhatItWatches(t *testing.T) {
+	svc, _, r, inForce := setup(t)
+	changed := r
+	changed.Kit, changed.Reading, changed.Unit, changed.Cause = "x", "y", "z", "w"
+	changed.Limits = map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 95, Recover: 95}}
+	saved, err := svc.Save(t.Context(), changed)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"h", "used", "%", "full"}, []string{saved.Kit, saved.Reading, saved.Unit, saved.Cause})
+	require.Len(t, *inForce, 1)
+	assert.Equal(t, 95.0, (*inForce)[0].Limits[domain.LevelCritical].Raise)
+}
+
+func TestWrongRulesAreRefused(t *testing.T) {
+	svc, s, r, inForce := setup(t)
+	bad := r
+	bad.InARow = 0
+	_, err := svc.Save(t.Context(), bad)
+	var fields domain.FieldErrors
+	require.ErrorAs(t, err, &fields)
+	assert.Contains(t, fields, "in_a_row")
+	bad.ID = 999
+	_, err = svc.Save(t.Context(), bad)
+	assert.ErrorIs(t, err, domain.ErrNotFound)
+	other := r
+	other.ID, other.Name = 0, "other"
+	other, err = s.SaveRule(t.Context(), other)
+	require.NoError(t, err)
+	other.Name = "full"
+	_, err = svc.Save(t.Context(), other)
+	require.ErrorAs(t, err, &fields)
+	assert.Contains(t, fields, "name")
+	assert.Nil(t, *inForce, "nothing wrong comes into force")
+}
+
+func TestRehearseCountsOnThePast(t *testing.T) {
+	svc, s, r, _ := setup(t)
+	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
+	p, err := s.SavePlace(ctx, domain.Place{Name: "p", Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	require.NoError(t, err)
+	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	require.NoError(t, err)
+	// Two stretches above 90 for two values: minutes 2–4 and 7–8; the single
+	// 99 at minute 5 is not two in a row.
+	var batch []domain.SeriesSample
+	for i, v := range []float64{80, 91, 92, 97, 84, 99, 80, 95, 96} {
+		batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}})
+	}
+	require.NoError(t, s.WriteSamples(ctx, batch))
+	got, err := svc.Rehearse(ctx, r, 24*time.Hour)
+	require.NoError(t, err)
+	assert.Equal(t, 1, got.Series)
+	assert.Equal(t, 2, got.Alerts)
+	assert.Equal(t, 2, got.ByLevel[domain.LevelWarning])
+	require.Len(t, got.Worst, 1)
+	assert.Equal(t, "log-1", got.Worst[0].Device)
+	assert.Equal(t, 97.0, got.Worst[0].Peak)
+	assert.Contains(t, got.Why.Answer, "2 alerts")
+	r.InARow = 0
+	_, err = svc.Rehearse(ctx, r, time.Hour)
+	assert.Error(t, err)
+}
