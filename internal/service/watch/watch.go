@@ -4,6 +4,7 @@ package watch
 import (
 	"context"
 	"slices"
+	"sync"
 	"time"
 
 	"tirelessowl/internal/core/ribbon"
@@ -18,11 +19,23 @@ type Service struct {
 	store   *store.Store
 	kits    *collect.Service
 	explain func(domain.ID) (domain.Health, string, why.Trace, bool)
+	totals  totals
 }
+
+// totals are figures over all values; they are worked out at most every few
+// seconds, since they look at every series.
+type totals struct {
+	sync.Mutex
+	at     time.Time
+	newest time.Time
+	series int64
+}
+
+const totalsAge = 3 * time.Second
 
 // New returns the service. explain tells why a device has its present health.
 func New(s *store.Store, kits *collect.Service, explain func(domain.ID) (domain.Health, string, why.Trace, bool)) *Service {
-	return &Service{s, kits, explain}
+	return &Service{store: s, kits: kits, explain: explain}
 }
 
 // Slots is how many slots a ribbon of a day has: one for a quarter of an hour.
@@ -35,6 +48,8 @@ const RibbonSpan = 24 * time.Hour
 type Device struct {
 	domain.Device
 	Ribbon []domain.Health
+	// Calm is true when it was fine all the time: its ribbon is empty.
+	Calm bool
 }
 
 // Place is a place with everything in and below it.
@@ -74,14 +89,28 @@ func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error)
 	if err != nil {
 		return o, err
 	}
-	if o.Newest, err = s.store.Newest(ctx); err != nil {
-		return o, err
-	}
-	if o.Series, err = s.store.CountSeries(ctx); err != nil {
+	if err := s.count(ctx, &o); err != nil {
 		return o, err
 	}
 	o.arrange(places, strips(devices, changes, now))
 	return o, nil
+}
+
+func (s *Service) count(ctx context.Context, o *Overview) (err error) {
+	t := &s.totals
+	t.Lock()
+	defer t.Unlock()
+	if time.Since(t.at) > totalsAge {
+		if t.newest, err = s.store.Newest(ctx); err != nil {
+			return err
+		}
+		if t.series, err = s.store.CountSeries(ctx); err != nil {
+			return err
+		}
+		t.at = time.Now()
+	}
+	o.Newest, o.Series = t.newest, t.series
+	return nil
 }
 
 func strips(devices []domain.Device, changes []store.RibbonChange, now time.Time) []Device {
@@ -90,8 +119,13 @@ func strips(devices []domain.Device, changes []store.RibbonChange, now time.Time
 		by[c.DeviceID] = append(by[c.DeviceID], ribbon.Change{At: c.At, From: domain.Health(c.FromHealth), To: domain.Health(c.ToHealth)})
 	}
 	out := make([]Device, len(devices))
+	calm := ribbon.Strip(nil, domain.Fine, now.Add(-RibbonSpan), now, Slots)
 	for i, d := range devices {
-		out[i] = Device{d, ribbon.Strip(by[d.ID], d.Health, now.Add(-RibbonSpan), now, Slots)}
+		if d.Health == domain.Fine && len(by[d.ID]) == 0 {
+			out[i] = Device{Device: d, Ribbon: calm, Calm: true}
+			continue
+		}
+		out[i] = Device{Device: d, Ribbon: ribbon.Strip(by[d.ID], d.Health, now.Add(-RibbonSpan), now, Slots)}
 	}
 	return out
 }
@@ -106,7 +140,9 @@ func (o *Overview) arrange(places []domain.Place, devices []Device) {
 	for _, d := range devices {
 		o.Counts[d.Health]++
 		o.Total++
-		all = append(all, d.Ribbon)
+		if !d.Calm || len(all) == 0 {
+			all = append(all, d.Ribbon)
+		}
 		if p := byID[d.PlaceID]; p != nil {
 			p.Devices = append(p.Devices, d)
 		}
@@ -135,6 +171,9 @@ func (o *Overview) arrange(places []domain.Place, devices []Device) {
 func (p *Place) add(d Device) {
 	p.Total++
 	p.Health = domain.Worse(p.Health, d.Health)
+	if d.Calm && p.Ribbon != nil {
+		return
+	}
 	if p.Ribbon == nil {
 		p.Ribbon = slices.Clone(d.Ribbon)
 		return
