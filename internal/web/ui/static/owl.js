@@ -45,6 +45,13 @@ document.addEventListener('alpine:init', () => {
 function listen() {
   if (!document.body.dataset.live) return;
   const source = new EventSource('/events');
+  // What happened before the stream stood, or while it was broken, was missed.
+  let stood = false;
+  source.onopen = () => {
+    const missed = stood ? ['opened', 'health', 'incidents'] : ['opened'];
+    stood = true;
+    missed.forEach((kind) => document.body.dispatchEvent(new CustomEvent(`owl:${kind}`)));
+  };
   source.onmessage = (message) => {
     const event = JSON.parse(message.data);
     document.body.dispatchEvent(new CustomEvent(`owl:${event.kind}`));
