@@ -172,6 +172,8 @@ type pageView struct {
 	Current []currentView
 	Comment string
 	Problem string
+	// Acted is true when the form is sent back with the story.
+	Acted   bool
 	Runbook string
 	Lasted  time.Duration
 }
@@ -313,7 +315,10 @@ func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if render.IsFragment(r) {
+	switch {
+	case render.IsFragment(r) && r.URL.Query().Get("part") == "current":
+		return s.Render.Fragment(w, http.StatusOK, "incident", "current", v)
+	case render.IsFragment(r):
 		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
 	}
 	return s.Render.Page(w, r, "incident", render.Frame{Title: v.In.Title, Area: "respond", Body: v})
@@ -332,18 +337,20 @@ func (s Screen) act(w http.ResponseWriter, r *http.Request, f func(id domain.ID,
 	if err != nil {
 		return err
 	}
+	v.Acted = true
 	var fields domain.FieldErrors
 	switch {
 	case errors.As(failed, &fields):
 		v.Problem, v.Comment = fields["text"], text
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "incident", v)
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "acted", v)
 	case errors.Is(failed, domain.ErrConflict):
 		v.Problem, v.Comment = strings.TrimPrefix(failed.Error(), "conflict: "), text
-		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
 	case failed != nil:
 		return failed
+	case !r.PostForm.Has("text"): // acknowledged: what is being typed stays
+		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
 	}
-	return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
+	return s.Render.Fragment(w, http.StatusOK, "incident", "acted", v)
 }
 
 func (s Screen) acknowledge(w http.ResponseWriter, r *http.Request) error {
