@@ -207,6 +207,35 @@ func TestStopLosesNothing(t *testing.T) {
 	assert.Len(t, got, int(taken.Load()))
 }
 
+// The database goes away and comes back: collecting goes on meanwhile, and
+// nothing that was taken is missing.
+func TestDatabaseAway(t *testing.T) {
+	w := setup(t, "reachability")
+	var taken atomic.Int64
+	t0 := time.Now().UTC().Add(-time.Hour)
+	w.start(t, func(kit.Request, int) derive.Fetched {
+		n := taken.Add(1)
+		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
+	})
+	exec := func(sql string) {
+		_, err := w.store.Pool().Exec(t.Context(), sql)
+		require.NoError(t, err)
+	}
+	require.Eventually(t, func() bool { return taken.Load() > 0 }, 5*time.Second, 10*time.Millisecond)
+	loss := w.series(t)["loss"].ID
+	exec("ALTER TABLE samples RENAME TO samples_away")
+	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return w.collector.Stats().Away }, 10*time.Second, 20*time.Millisecond)
+	before := taken.Load()
+	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() > before+20 }, 10*time.Second, 5*time.Millisecond, "it goes on asking")
+	assert.Positive(t, w.collector.Stats().Buffered)
+	exec("ALTER TABLE samples_away RENAME TO samples")
+	require.Eventually(t, func() bool { return !w.collector.Stats().Away }, 15*time.Second, 50*time.Millisecond)
+	w.collector.Stop()
+	got, err := w.store.Samples(t.Context(), loss, t0, t0.Add(time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, got, int(taken.Load()))
+}
+
 // A new collector takes up where the old one was: levels, windows, incidents.
 func TestRestartGoesOn(t *testing.T) {
 	w := setup(t, "reachability")

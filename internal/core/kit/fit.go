@@ -2,9 +2,13 @@ package kit
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
 )
 
 // bytesPerSample is what one stored sample takes with its index, in bytes;
@@ -81,6 +85,27 @@ func (k *Kit) Fits(facts []string) (bool, why.Trace) {
 		t.Because("The device does not show "+words(need), "", nil)
 	}
 	return fits, t
+}
+
+// Check validates the values of a kit's parameters, by name. Unknown ones
+// are refused; missing ones take their default.
+func (k *Kit) Check(values map[string]string) domain.FieldErrors {
+	errs := domain.FieldErrors{}
+	for name, value := range values {
+		i := slices.IndexFunc(k.Parameters, func(p Parameter) bool { return p.Name == name })
+		switch {
+		case i < 0:
+			errs[name] = "The kit has no such parameter."
+		case value == "":
+		case len(k.Parameters[i].Choices) > 0 && !contains(k.Parameters[i].Choices, value):
+			errs[name] = "Choose one of " + strings.Join(k.Parameters[i].Choices, ", ") + "."
+		case name == "port":
+			if n, err := strconv.Atoi(value); err != nil || n < 1 || n > 65535 {
+				errs[name] = "Must be a number from 1 to 65535, or empty."
+			}
+		}
+	}
+	return errs
 }
 
 func words(fact string) string {

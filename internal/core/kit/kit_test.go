@@ -68,6 +68,15 @@ func TestEstimate(t *testing.T) {
 	assert.Equal(t, 122, cost.Add(reach).Series)
 }
 
+func TestParametersAreChecked(t *testing.T) {
+	k := shipped(t, "reachability")
+	assert.Empty(t, k.Check(map[string]string{"method": "tcp", "port": "443"}))
+	assert.Empty(t, k.Check(map[string]string{"method": "", "port": ""}))
+	errs := k.Check(map[string]string{"method": "smoke", "port": "70000", "wobble": "1"})
+	assert.Len(t, errs, 3)
+	assert.Contains(t, errs["method"], "udp, tcp")
+}
+
 func TestFits(t *testing.T) {
 	fits, trace := shipped(t, "interfaces").Fits([]string{"answers:snmp"})
 	assert.False(t, fits)

@@ -138,6 +138,28 @@ func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Seri
 	return domain.Series{DeviceID: deviceID, PartID: partID, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Interval: src.Every}
 }
 
+// SetParameters changes the parameters of a kit on a device.
+func (s *Service) SetParameters(ctx context.Context, deviceID domain.ID, name string, values map[string]string) error {
+	k, err := s.Kit(name)
+	if err != nil {
+		return err
+	}
+	if errs := k.Check(values); len(errs) > 0 {
+		return errs
+	}
+	fitted, err := s.store.Fittings(ctx, deviceID)
+	if err != nil {
+		return err
+	}
+	for _, f := range fitted {
+		if f.Kit == name {
+			f.Parameters = values
+			return s.store.Fit(ctx, f)
+		}
+	}
+	return fmt.Errorf("kit %q on device %d: %w", name, deviceID, domain.ErrNotFound)
+}
+
 // SyncParts brings the parts of one kind on a device up to date with the rows
 // seen now: new rows become parts with their series, re-indexed and renamed
 // ones keep their history, vanished ones are marked as gone.

@@ -43,12 +43,14 @@ type Subject struct {
 	Values    []Value // of the device itself
 	Kinds     []Kind
 	Kits      []*kit.Kit
-	Series    int
-	Failing   int
-	Open      []domain.Incident
-	Changes   []domain.Transition
-	Via       *domain.Device
-	Behind    []domain.Device // reached through it
+	// Parameters are the values set on this device, by kit and name.
+	Parameters map[string]map[string]string
+	Series     int
+	Failing    int
+	Open       []domain.Incident
+	Changes    []domain.Transition
+	Via        *domain.Device
+	Behind     []domain.Device // reached through it
 }
 
 // Device gathers a device's page.
@@ -116,7 +118,7 @@ func (s *Service) values(ctx context.Context, out *Subject) error {
 	if err != nil {
 		return err
 	}
-	out.Series = len(series)
+	out.Series, out.Parameters = len(series), map[string]map[string]string{}
 	by := map[domain.ID]map[string]Value{}
 	for _, x := range series {
 		v := Value{Series: x, Health: domain.HealthOf(levels[x.ID])}
@@ -134,6 +136,7 @@ func (s *Service) values(ctx context.Context, out *Subject) error {
 	for _, f := range fittings {
 		if k, err := s.kits.Kit(f.Kit); err == nil {
 			out.Kits = append(out.Kits, k)
+			out.Parameters[k.Name] = f.Parameters
 			out.arrange(k, parts, by)
 		}
 	}

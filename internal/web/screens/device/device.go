@@ -17,6 +17,7 @@ import (
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
@@ -39,6 +40,7 @@ type Screen struct {
 	Watch  *watch.Service
 	Store  *store.Store
 	Engine *engine.Collector
+	Kits   *collect.Service
 }
 
 // Routes mounts the screen.
@@ -49,6 +51,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.Get("/chart", s.Render.Handle(s.chart))
 	r.With(middleware.Needs(domain.AccessOperate)).Post("/devices/{id}/collect", s.Render.Handle(s.collect))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/pause", s.Render.Handle(s.pause))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/kits/{kit}", s.Render.Handle(s.parameters))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
 }
 
@@ -282,6 +285,52 @@ func (s Screen) change(w http.ResponseWriter, r *http.Request, f func(domain.Dev
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 	return nil
+}
+
+// kitForm is a fitted kit with its parameters as they were typed.
+type kitForm struct {
+	DeviceID domain.ID
+	Kit      *kit.Kit
+	Values   map[string]string
+	Errors   domain.FieldErrors
+	Saved    bool
+	May      domain.Access
+}
+
+// KitForms returns the fitted kits for the page.
+func (v view) KitForms() []kitForm {
+	var out []kitForm
+	for _, k := range v.Kits {
+		out = append(out, kitForm{DeviceID: v.Device.ID, Kit: k, Values: v.Parameters[k.Name], May: v.May})
+	}
+	return out
+}
+
+func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	k, err := s.Kits.Kit(chi.URLParam(r, "kit"))
+	if err != nil {
+		return err
+	}
+	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: middleware.Who(r.Context()).Level}
+	for _, p := range k.Parameters {
+		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
+	}
+	err = s.Kits.SetParameters(r.Context(), id, k.Name, f.Values)
+	if errors.As(err, &f.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "kit", f)
+	}
+	if err != nil {
+		return err
+	}
+	f.Saved = true
+	if err := s.Engine.Reload(r.Context(), id); err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "device", "kit", f)
 }
 
 func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
