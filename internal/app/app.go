@@ -64,14 +64,25 @@ type App struct {
 
 // Database connects to the database of the settings, starting the private
 // server where none is given, and migrates. The returned function undoes it.
-func Database(ctx context.Context, c config.Config, progress func(string)) (*store.Store, func(), error) {
+// owner is true for the one process that runs the application on its folder,
+// false for short commands beside it.
+func Database(ctx context.Context, c config.Config, owner bool, progress func(string)) (*store.Store, func(), error) {
 	url, stop := c.DatabaseURL, func() {}
-	if url == "" {
-		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), localpg.Options{Log: progress})
+	if owner {
+		unlock, err := lock(c.DataDir)
 		if err != nil {
 			return nil, nil, err
 		}
-		url, stop = server.URL, server.Stop
+		stop = unlock
+	}
+	if url == "" {
+		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), localpg.Options{Log: progress, Adopt: owner})
+		if err != nil {
+			stop()
+			return nil, nil, err
+		}
+		unlock := stop
+		url, stop = server.URL, func() { server.Stop(); unlock() }
 	}
 	keys, err := store.OpenVault(c.KeyFile())
 	if err != nil {

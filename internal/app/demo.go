@@ -154,7 +154,7 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 	start := time.Now()
 	progress := func(text string) { fmt.Printf("%5.1f s  %s\n", time.Since(start).Seconds(), text) }
 	progress("starting the database")
-	s, closeStore, err := Database(ctx, c, progress)
+	s, closeStore, err := Database(ctx, c, true, progress)
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,7 @@ import (
 
 // Serve runs the application for real devices until the context ends.
 func Serve(ctx context.Context, c config.Config, log *slog.Logger) error {
-	s, closeStore, err := Database(ctx, c, func(text string) { log.Info(text) })
+	s, closeStore, err := Database(ctx, c, true, func(text string) { log.Info(text) })
 	if err != nil {
 		return err
 	}
@@ -55,7 +55,7 @@ func AddUser(ctx context.Context, c config.Config, name, display, level string, 
 }
 
 func withAccess(ctx context.Context, c config.Config, f func(*access.Service) error) error {
-	s, closeStore, err := Database(ctx, c, func(string) {})
+	s, closeStore, err := Database(ctx, c, false, func(string) {})
 	if err != nil {
 		return err
 	}

@@ -29,12 +29,17 @@ var ErrNotInstalled = errors.New("PostgreSQL is not installed (package postgresq
 type Server struct {
 	URL string
 	cmd *exec.Cmd
+	// adopted is the process of a server that was found running; 0 for none.
+	adopted int
 	// ended is closed when the server's process has ended.
 	ended chan struct{}
 }
 
 // Options change how the server runs.
 type Options struct {
+	// Adopt takes over a server that was left running (its owner was killed),
+	// so that Stop ends it, too. The caller makes sure that it is the only one.
+	Adopt bool
 	// Throwaway trades durability for speed, for tests only.
 	Throwaway bool
 	// Log receives a line for each phase; may be nil.
@@ -61,10 +66,13 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	if port := running(data); port > 0 {
+	if pid, port := running(data); port > 0 {
 		s := &Server{URL: address(password, port)}
 		if s.ready(ctx, time.Second) == nil {
 			opt.Log("using the database server that is running")
+			if opt.Adopt {
+				s.adopted = pid
+			}
 			return s, nil
 		}
 	}
@@ -118,9 +126,12 @@ func launch(ctx context.Context, bin, dir, data, password string, opt Options) (
 }
 
 // Stop ends the server, waiting for a clean shutdown; it may be called twice.
-// A server that was not started by us is left alone.
+// A server that was found running is left alone unless it was adopted.
 func (s *Server) Stop() {
 	if s == nil || s.cmd == nil {
+		if s != nil && s.adopted > 0 {
+			s.stopAdopted()
+		}
 		return
 	}
 	_ = s.cmd.Process.Signal(syscall.SIGINT) // fast shutdown
@@ -130,6 +141,15 @@ func (s *Server) Stop() {
 		_ = s.cmd.Process.Signal(syscall.SIGQUIT)
 		<-s.ended
 	}
+}
+
+// stopAdopted ends a server that is not our child.
+func (s *Server) stopAdopted() {
+	_ = syscall.Kill(s.adopted, syscall.SIGINT)
+	for start := time.Now(); time.Since(start) < 20*time.Second && syscall.Kill(s.adopted, 0) == nil; {
+		time.Sleep(50 * time.Millisecond)
+	}
+	s.adopted = 0
 }
 
 func (s *Server) ready(ctx context.Context, patience time.Duration) error {
@@ -183,18 +203,19 @@ func address(password string, port int) string {
 	return fmt.Sprintf("postgres://owl:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
 }
 
-// running returns the port of a server that uses the cluster, or 0.
-func running(data string) int {
+// running returns process and port of a server that uses the cluster, or zeros.
+func running(data string) (pid, port int) {
 	text, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
 	if err != nil {
-		return 0
+		return 0, 0
 	}
 	lines := strings.Split(string(text), "\n")
 	if len(lines) < 4 {
-		return 0
+		return 0, 0
 	}
-	port, _ := strconv.Atoi(lines[3])
-	return port
+	pid, _ = strconv.Atoi(lines[0])
+	port, _ = strconv.Atoi(lines[3])
+	return pid, port
 }
 
 // programs finds the newest installed server.

@@ -1,0 +1,66 @@
+package localpg
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// folder is one that the server's own user can get through to.
+func folder(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "owl-pg-")
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return filepath.Join(dir, "pg")
+}
+
+func answers(t *testing.T, s *Server) bool {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), s.URL)
+	if err != nil {
+		return false
+	}
+	return conn.Close(t.Context()) == nil
+}
+
+func TestStartStopAndStartAgain(t *testing.T) {
+	dir := folder(t)
+	var said []string
+	opt := Options{Throwaway: true, Log: func(text string) { said = append(said, text) }}
+	s, err := Start(t.Context(), dir, opt)
+	require.NoError(t, err)
+	assert.True(t, answers(t, s))
+	assert.Len(t, said, 1, "the cluster is made once")
+
+	beside, err := Start(t.Context(), dir, Options{})
+	require.NoError(t, err)
+	beside.Stop()
+	assert.True(t, answers(t, s), "a command beside it does not end it")
+	s.Stop()
+	s.Stop()
+	assert.False(t, answers(t, s))
+
+	s, err = Start(t.Context(), dir, opt)
+	require.NoError(t, err)
+	assert.Len(t, said, 1)
+	heir, err := Start(t.Context(), dir, Options{Adopt: true})
+	require.NoError(t, err)
+	heir.Stop()
+	assert.False(t, answers(t, s), "an adopted server ends with its heir")
+	s.Stop()
+}
+
+func TestRunningReadsThePidFile(t *testing.T) {
+	dir := t.TempDir()
+	pid, port := running(dir)
+	assert.Zero(t, pid+port)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "postmaster.pid"), []byte("77\n/data\n1700000000\n5433\n"), 0o600))
+	pid, port = running(dir)
+	assert.Equal(t, []int{77, 5433}, []int{pid, port})
+}
