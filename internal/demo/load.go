@@ -71,20 +71,8 @@ func (w *World) responses(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, err = w.Store.SavePlan(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: Steps(mail.ID, desk.ID)})
+	_, err = w.Store.SavePlan(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: plan.Usual(mail.ID, desk.ID, "shore-desk@kittiwake.example")})
 	return err
-}
-
-// Steps are those of the demo's response plan.
-func Steps(mail, desk domain.ID) []plan.Step {
-	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
-	return []plan.Step{
-		{Key: "tell", Title: "E-mail to the shore desk at once", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMail, ChannelID: mail, To: []string{"shore-desk@kittiwake.example"}},
-		{Key: "ticket", Title: "Ticket for what is critical", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket, ChannelID: desk},
-		{Key: "note", Title: "Keep the ticket up to date", On: []domain.EventKind{domain.EventRaised, domain.EventEased, domain.EventReopened, domain.EventRecovered,
-			domain.EventAcknowledged, domain.EventComment, domain.EventResolved}, Kind: domain.DeliverNote, ChannelID: desk},
-		{Key: "recovery", Title: "E-mail on recovery to those who were told", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMail, ChannelID: mail, OnlyTold: true},
-	}
 }
 
 func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, credential domain.ID, now time.Time) error {

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm/clause"
 
 	"tirelessowl/internal/domain"
@@ -83,11 +84,31 @@ func parseAddr(text string) netip.Addr {
 
 // Devices returns all devices, ordered by name.
 func (s *Store) Devices(ctx context.Context) ([]domain.Device, error) {
-	var rows []deviceRow
-	if err := s.q(ctx).Order("name").Find(&rows).Error; err != nil {
+	// Read without reflection: every overview needs all of them.
+	rows, err := s.pool.Query(ctx, `SELECT id, place_id, name, host(address), port, kind, vendor, model, description, object_id, identity,
+		credential_id, via_id, paused, health, health_since, health_note, booted_at, created_at FROM devices ORDER BY name`)
+	if err != nil {
 		return nil, err
 	}
-	return each(rows, deviceRow.domain), nil
+	return pgx.CollectRows(rows, func(x pgx.CollectableRow) (domain.Device, error) {
+		var r deviceRow
+		err := x.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Port, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
+			&r.CredentialID, &r.ViaID, &r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.CreatedAt)
+		return r.domain(), err
+	})
+}
+
+// DeviceNames returns the names of the given devices.
+func (s *Store) DeviceNames(ctx context.Context, ids []domain.ID) (map[domain.ID]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, name FROM devices WHERE id = ANY($1)", ids)
+	if err != nil {
+		return nil, err
+	}
+	out := map[domain.ID]string{}
+	var id domain.ID
+	var name string
+	_, err = pgx.ForEachRow(rows, []any{&id, &name}, func() error { out[id] = name; return nil })
+	return out, err
 }
 
 // Device returns one device, or ErrNotFound.

@@ -53,6 +53,23 @@ func TestDecide(t *testing.T) {
 	}
 }
 
+func TestUsualStepsNeedTheirChannels(t *testing.T) {
+	assert.Len(t, Usual(1, 2, "a@kittiwake.example"), 4)
+	assert.Len(t, Usual(1, 0), 2)
+	assert.Len(t, Usual(0, 2), 2)
+	assert.Empty(t, Usual(0, 0))
+}
+
+func TestRecipients(t *testing.T) {
+	to, errs := Recipients("a@kittiwake.example, b@kittiwake.example\nc@kittiwake.example")
+	assert.Empty(t, errs)
+	assert.Len(t, to, 3)
+	for _, bad := range []string{"", " , ", "nobody", "a@kittiwake.example <x"} {
+		_, errs = Recipients(bad)
+		assert.Contains(t, errs, "to", bad)
+	}
+}
+
 func TestSilenceIsExplained(t *testing.T) {
 	_, trace := Decide(shore(), Event{domain.EventAlert, domain.LevelNotice}, Past{})
 	assert.Contains(t, trace.Facts[0].Detail, "acts from warning on")

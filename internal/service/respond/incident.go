@@ -159,6 +159,10 @@ func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.sto
 
 // SetPlanEnabled switches a response plan on or off.
 func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) error {
+	return s.changePlan(ctx, id, func(p *plan.Plan) { p.Enabled = on })
+}
+
+func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*plan.Plan)) error {
 	plans, err := s.store.Plans(ctx)
 	if err != nil {
 		return err
@@ -167,9 +171,45 @@ func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) err
 	if i < 0 {
 		return domain.ErrNotFound
 	}
-	plans[i].Enabled = on
+	f(&plans[i])
 	_, err = s.store.SavePlan(ctx, plans[i])
 	return err
+}
+
+// MakePlan makes the usual plan on the first mail and desk channels there are.
+func (s *Service) MakePlan(ctx context.Context) error {
+	channels, err := s.store.Channels(ctx)
+	if err != nil {
+		return err
+	}
+	first := map[domain.ChannelKind]domain.ID{}
+	for _, c := range channels {
+		if first[c.Kind] == 0 {
+			first[c.Kind] = c.ID
+		}
+	}
+	if len(first) == 0 {
+		return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
+	}
+	// Without recipients it tells nobody, so it begins switched off.
+	_, err = s.store.SavePlan(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(first[domain.ChannelMail], first[domain.ChannelDesk])})
+	return err
+}
+
+// SetRecipients changes who the mail steps of a plan tell, and from which
+// level on.
+func (s *Service) SetRecipients(ctx context.Context, id domain.ID, text string, from domain.Level) error {
+	to, errs := plan.Recipients(text)
+	if len(errs) > 0 {
+		return errs
+	}
+	return s.changePlan(ctx, id, func(p *plan.Plan) {
+		for i := range p.Steps {
+			if x := &p.Steps[i]; x.Kind == domain.DeliverMail && !x.OnlyTold {
+				x.To, x.AtLeast = to, from
+			}
+		}
+	})
 }
 
 // Retry makes a delivery that failed for good due again.

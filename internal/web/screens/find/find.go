@@ -198,15 +198,14 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 
 type sweepView struct {
 	page
-	Sweep   domain.Sweep
-	Left    int64
-	Finds   []domain.Find
-	New     int
-	Devices map[domain.ID]string
-	Places  []domain.Place
-	Adopt   adoptView
-	May     domain.Access
-	Q       string
+	Sweep  domain.Sweep
+	Left   int64
+	Finds  []domain.Find
+	New    int
+	Places []domain.Place
+	Adopt  adoptView
+	May    domain.Access
+	Q      string
 }
 
 type adoptView struct {
@@ -224,7 +223,7 @@ type adoptView struct {
 
 func (s Screen) view(r *http.Request) (sweepView, error) {
 	ctx := r.Context()
-	v := sweepView{page: page{"sweep"}, Devices: map[domain.ID]string{}, May: middleware.Who(ctx).Level, Q: strings.ToLower(r.URL.Query().Get("q"))}
+	v := sweepView{page: page{"sweep"}, May: middleware.Who(ctx).Level, Q: strings.ToLower(r.URL.Query().Get("q"))}
 	var err error
 	if v.Sweep, err = s.Find.Sweep(ctx, sweepID(r)); err != nil {
 		return v, err
@@ -232,13 +231,6 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 	v.Left = max(0, v.Sweep.Total-v.Sweep.Tried)
 	if v.Finds, err = s.Find.Finds(ctx, v.Sweep.ID); err != nil {
 		return v, err
-	}
-	devices, err := s.Store.Devices(ctx)
-	if err != nil {
-		return v, err
-	}
-	for _, d := range devices {
-		v.Devices[d.ID] = d.Name
 	}
 	for _, f := range v.Finds {
 		if f.Verdict == domain.FindNew {

@@ -50,7 +50,12 @@ func (s Screen) Routes(r chi.Router) {
 		r.Post("/incidents/{id}/resolve", s.Render.Handle(s.resolve))
 		r.Post("/respond/deliveries/{id}/retry", s.Render.Handle(s.retry))
 	})
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/respond/plans/{id}", s.Render.Handle(s.switchPlan))
+	r.Group(func(r chi.Router) {
+		r.Use(middleware.Needs(domain.AccessConfigure))
+		r.Post("/respond/plans/new", s.Render.Handle(s.makePlan))
+		r.Post("/respond/plans/{id}", s.Render.Handle(s.switchPlan))
+		r.Post("/respond/plans/{id}/recipients", s.Render.Handle(s.recipients))
+	})
 }
 
 type listView struct {
@@ -131,13 +136,13 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) rows(r *http.Request, in []domain.Incident) ([]rowView, error) {
-	names, err := s.names(r)
+	ids, devices := []domain.ID{0}, []domain.ID{}
+	for _, x := range in {
+		ids, devices = append(ids, x.ID), append(devices, x.DeviceID)
+	}
+	names, err := s.Store.DeviceNames(r.Context(), devices)
 	if err != nil {
 		return nil, err
-	}
-	ids := []domain.ID{0}
-	for _, x := range in {
-		ids = append(ids, x.ID)
 	}
 	tickets, err := s.Store.Tickets(r.Context(), ids, len(ids))
 	if err != nil {
@@ -152,15 +157,6 @@ func (s Screen) rows(r *http.Request, in []domain.Incident) ([]rowView, error) {
 		out[i] = rowView{x, names[x.DeviceID], by[x.ID]}
 	}
 	return out, nil
-}
-
-func (s Screen) names(r *http.Request) (map[domain.ID]string, error) {
-	devices, err := s.Store.Devices(r.Context())
-	names := map[domain.ID]string{}
-	for _, d := range devices {
-		names[d.ID] = d.Name
-	}
-	return names, err
 }
 
 type pageView struct {
@@ -405,6 +401,59 @@ type plansView struct {
 	Plans    []plan.Plan
 	Channels map[domain.ID]string
 	May      domain.Access
+}
+
+// planForm is who a plan's mails go to, as it was typed.
+type planForm struct {
+	ID      domain.ID
+	To      string
+	From    domain.Level
+	Levels  []domain.Level
+	Problem string
+	Saved   bool
+	May     domain.Access
+}
+
+// Form returns the form of a plan that sends mail; nil for others.
+func (v plansView) Form(p plan.Plan) *planForm {
+	for _, step := range p.Steps {
+		if step.Kind == domain.DeliverMail && !step.OnlyTold {
+			return &planForm{ID: p.ID, To: strings.Join(step.To, ", "), From: step.AtLeast, Levels: levels, May: v.May}
+		}
+	}
+	return nil
+}
+
+var levels = []domain.Level{domain.LevelNotice, domain.LevelWarning, domain.LevelCritical}
+
+func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	f := planForm{ID: id, To: r.PostFormValue("to"), Levels: levels, May: middleware.Who(r.Context()).Level}
+	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
+		f.From = domain.LevelWarning
+	}
+	err = s.Respond.SetRecipients(r.Context(), id, f.To, f.From)
+	var fields domain.FieldErrors
+	if errors.As(err, &fields) {
+		f.Problem = fields["to"]
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "plan-form", f)
+	}
+	if err != nil {
+		return err
+	}
+	f.Saved = true
+	return s.Render.Fragment(w, http.StatusOK, "incident", "plan-form", f)
+}
+
+func (s Screen) makePlan(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Respond.MakePlan(r.Context()); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	return nil
 }
 
 func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {

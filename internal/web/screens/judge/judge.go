@@ -229,13 +229,13 @@ func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	devices, err := s.Store.Devices(r.Context())
+	var devices []domain.ID
+	for _, t := range rows {
+		devices = append(devices, t.DeviceID)
+	}
+	names, err := s.Store.DeviceNames(r.Context(), devices)
 	if err != nil {
 		return err
-	}
-	names := map[domain.ID]string{}
-	for _, d := range devices {
-		names[d.ID] = d.Name
 	}
 	if len(rows) > pageSize {
 		rows = rows[:pageSize]

@@ -3,8 +3,10 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"embed"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -52,6 +54,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.Get("/run/drill", s.Render.Handle(s.drill))
 	r.Group(func(r chi.Router) {
 		r.Use(middleware.Needs(domain.AccessConfigure))
+		r.Post("/run/channels/new", s.Render.Handle(s.addChannel))
 		r.Post("/run/channels/{id}", s.Render.Handle(s.saveChannel))
 		r.Post("/run/channels/{id}/test", s.Render.Handle(s.testChannel))
 	})
@@ -119,6 +122,28 @@ func (s Screen) channel(r *http.Request) (channelView, error) {
 	}
 	c, _, err := s.Store.Channel(r.Context(), id)
 	return channelView{Channel: c, Errors: domain.FieldErrors{}, May: middleware.Who(r.Context()).Level}, err
+}
+
+// addChannel makes a channel that is to be filled in.
+func (s Screen) addChannel(w http.ResponseWriter, r *http.Request) error {
+	kind := domain.ChannelKind(r.PostFormValue("kind"))
+	names := map[domain.ChannelKind]string{domain.ChannelMail: "Mail", domain.ChannelDesk: "Ticket desk"}
+	have, err := s.Store.Channels(r.Context())
+	if err != nil || names[kind] == "" {
+		return cmp.Or(err, error(domain.ErrNotFound))
+	}
+	c := domain.Channel{Kind: kind, Name: names[kind], Settings: map[string]string{}}
+	for n := 2; slices.ContainsFunc(have, func(x domain.Channel) bool { return x.Name == c.Name }); n++ {
+		c.Name = fmt.Sprintf("%s %d", names[kind], n)
+	}
+	if kind == domain.ChannelMail {
+		c.Settings["port"] = "25"
+	}
+	if _, err := s.Store.SaveChannel(r.Context(), c, ""); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/run/channels", http.StatusSeeOther)
+	return nil
 }
 
 func (s Screen) saveChannel(w http.ResponseWriter, r *http.Request) error {
