@@ -63,12 +63,3 @@ func boarding(rate float64) []pulse {
 	}
 	return out
 }
-
-// nightly are pulses every night.
-func nightly(hour, length, rate float64) []pulse {
-	var out []pulse
-	for d := range 7 {
-		out = append(out, pulse{float64(d)*day + hour*3600, length, rate})
-	}
-	return out
-}

@@ -74,7 +74,7 @@ func New(p Parts) (http.Handler, error) {
 	strip := newStrip(p.Watch)
 	r, err := render.New(func(req *http.Request, f *render.Frame) error {
 		u := middleware.Who(req.Context())
-		f.User, f.Live, f.HasRun = &u, true, p.Drill != nil
+		f.User, f.Live = &u, true
 		var err error
 		f.Estate, err = strip.view(req)
 		return err

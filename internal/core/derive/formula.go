@@ -21,11 +21,6 @@ type Formula struct {
 	Scale     float64
 }
 
-// Plain returns the formula that takes one column as it is.
-func Plain(column int) Formula {
-	return Formula{Columns: []int{column}, Times: none, PercentOf: none, Scale: 1}
-}
-
 // Problem says in words why a formula gave no value; empty when it did or
 // when there is simply none yet.
 type Problem string

@@ -10,6 +10,11 @@ import (
 
 var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
+// plain takes one column as it is.
+func plain(column int) Formula {
+	return Formula{Columns: []int{column}, Times: none, PercentOf: none, Scale: 1}
+}
+
 func num(v float64) Value { return Value{Kind: Gauge, Num: v} }
 
 func TestBytesBecomeBits(t *testing.T) {
@@ -47,11 +52,11 @@ func TestProblemsAreToldInWords(t *testing.T) {
 		f   Formula
 		row Row
 	}{
-		"does not give":       {Plain(0), Row{Values: []Value{{}}}},
-		"expected a number":   {Plain(0), Row{Values: []Value{{Kind: Text, Text: "warm"}}}},
+		"does not give":       {plain(0), Row{Values: []Value{{}}}},
+		"expected a number":   {plain(0), Row{Values: []Value{{Kind: Text, Text: "warm"}}}},
 		"expected a counter":  {counter, Row{Values: []Value{num(5)}}},
 		"missing or zero":     {share, Row{Values: []Value{num(5), num(0)}}},
-		"not a finite number": {Plain(0), Row{Values: []Value{num(math.Inf(1))}}},
+		"not a finite number": {plain(0), Row{Values: []Value{num(math.Inf(1))}}},
 	} {
 		var st State
 		_, ok, problem := c.f.Apply(Fetched{At: t0}, c.row, &st, 0)
@@ -61,7 +66,7 @@ func TestProblemsAreToldInWords(t *testing.T) {
 }
 
 func TestFirstPresentColumnWins(t *testing.T) {
-	f := Plain(0)
+	f := plain(0)
 	f.Columns = []int{0, 1}
 	value, _, _ := f.Apply(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0)
 	assert.Equal(t, 4.0, value)

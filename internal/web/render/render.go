@@ -24,7 +24,6 @@ type Frame struct {
 	Estate any
 	Body   any
 	Live   bool
-	HasRun bool // there is a simulated estate to drill
 }
 
 // Framer fills the frame for a request.

@@ -1,0 +1,137 @@
+package incident
+
+import (
+	"errors"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screens/device"
+)
+
+type deliveriesView struct {
+	Show  string
+	Rows  []domain.Delivery
+	State string
+	May   domain.Access
+	Next  string
+}
+
+func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	page, _ := strconv.Atoi(q.Get("page"))
+	rows, err := s.Store.Deliveries(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, max(0, page)*pageSize)
+	if err != nil {
+		return err
+	}
+	v := deliveriesView{Show: "deliveries", Rows: rows, State: q.Get("state"), May: middleware.Who(r.Context()).Level}
+	if len(rows) > pageSize {
+		q.Set("page", strconv.Itoa(max(0, page)+1))
+		v.Rows, v.Next = rows[:pageSize], "/respond/deliveries?"+q.Encode()
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Deliveries", Area: "respond", Body: v})
+}
+
+func (s Screen) retry(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Respond.Retry(r.Context(), id); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/deliveries", http.StatusSeeOther)
+	return nil
+}
+
+type plansView struct {
+	Show     string
+	Plans    []plan.Plan
+	Channels map[domain.ID]string
+	May      domain.Access
+}
+
+// planForm is who a plan's mails go to, as it was typed.
+type planForm struct {
+	ID      domain.ID
+	To      string
+	From    domain.Level
+	Levels  []domain.Level
+	Problem string
+	Saved   bool
+	May     domain.Access
+}
+
+// Form returns the form of a plan that sends mail; nil for others.
+func (v plansView) Form(p plan.Plan) *planForm {
+	for _, step := range p.Steps {
+		if step.Kind == domain.DeliverMail && !step.OnlyTold {
+			return &planForm{ID: p.ID, To: strings.Join(step.To, ", "), From: step.AtLeast, Levels: levels, May: v.May}
+		}
+	}
+	return nil
+}
+
+var levels = []domain.Level{domain.LevelNotice, domain.LevelWarning, domain.LevelCritical}
+
+func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	f := planForm{ID: id, To: r.PostFormValue("to"), Levels: levels, May: middleware.Who(r.Context()).Level}
+	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
+		f.From = domain.LevelWarning
+	}
+	err = s.Respond.SetRecipients(r.Context(), id, f.To, f.From)
+	var fields domain.FieldErrors
+	if errors.As(err, &fields) {
+		f.Problem = fields["to"]
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "plan-form", f)
+	}
+	if err != nil {
+		return err
+	}
+	f.Saved = true
+	return s.Render.Fragment(w, http.StatusOK, "incident", "plan-form", f)
+}
+
+func (s Screen) makePlan(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Respond.MakePlan(r.Context()); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	return nil
+}
+
+func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {
+	plans, err := s.Respond.Plans(r.Context())
+	if err != nil {
+		return err
+	}
+	channels, err := s.Store.Channels(r.Context())
+	if err != nil {
+		return err
+	}
+	v := plansView{"plans", plans, map[domain.ID]string{}, middleware.Who(r.Context()).Level}
+	for _, c := range channels {
+		v.Channels[c.ID] = c.Name
+	}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Response plans", Area: "respond", Body: v})
+}
+
+func (s Screen) switchPlan(w http.ResponseWriter, r *http.Request) error {
+	id, err := device.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Respond.SetPlanEnabled(r.Context(), id, r.PostFormValue("enabled") == "yes"); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	return nil
+}
