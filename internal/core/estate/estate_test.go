@@ -81,6 +81,22 @@ func TestBehindADeadDeviceIsUnreachable(t *testing.T) {
 	assert.Equal(t, domain.Fine, healthOf(e, 2, 45))
 }
 
+// A second, slower rule on the same series must not keep a device
+// unreachable that answers again.
+func TestReachableAsSoonAsItAnswers(t *testing.T) {
+	e := pair(t)
+	slow := rule.Rule{ID: 3, Name: "loses", Kit: "r", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 4, Enabled: true,
+		Limits: map[domain.Level]rule.Limit{domain.LevelNotice: {Raise: 30, Recover: 10}}}
+	e.SetRules(append(e.rules["r/loss"], slow))
+	feed(e, 10, 14, 100)
+	feed(e, 20, 15, 100)
+	feed(e, 20, 30, 100)
+	require.Equal(t, domain.Unreachable, healthOf(e, 2, 30))
+	feed(e, 10, 44, 0)
+	feed(e, 20, 45, 0)
+	assert.Equal(t, domain.Fine, healthOf(e, 2, 45))
+}
+
 func TestWaitsForAWordFromTheWay(t *testing.T) {
 	e := pair(t)
 	feed(e, 20, 15, 100)

@@ -37,7 +37,7 @@ func (e *Estate) healthOf(d *device, now time.Time) (domain.Health, string, why.
 		return give(domain.Paused, "paused by hand")
 	}
 	worst, held := e.troubles(d)
-	if held != nil {
+	if held != nil && (d.reach == nil || !e.answers(d.reach)) {
 		t.Facts = append(t.Facts, held.why.Facts...)
 		return give(domain.Unreachable, e.unreachableReason(d))
 	}
