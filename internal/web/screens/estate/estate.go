@@ -269,6 +269,9 @@ func (v *devicesView) keeps(d watch.Device, place string) bool {
 	if v.Health != "" && string(d.Health) != v.Health || v.Kind != "" && d.Kind != v.Kind {
 		return false
 	}
+	if v.Q == "" {
+		return true
+	}
 	text := strings.ToLower(d.Name + " " + d.Address.String() + " " + d.Vendor + " " + d.Model + " " + place + " " + d.HealthNote)
 	return strings.Contains(text, strings.ToLower(strings.TrimSpace(v.Q)))
 }
