@@ -32,21 +32,31 @@ const (
 	fleetBase = "127.120.0.0"
 	fleetPort = 16399
 	community = "bench"
+
+	// 46 ports × 14 columns are 644 values in one walk.
+	wideBase    = "127.121.0.0"
+	widePort    = 16397
+	wideDevices = 40
+	widePorts   = 46
 )
 
 func main() {
 	fleet := flag.Bool("fleet", false, "serve the simulated fleet only (used by the bench itself)")
+	wide := flag.Bool("wide", false, "serve few devices with many ports instead")
 	devices := flag.Int("devices", 2000, "devices of the fleet")
 	minutes := flag.Float64("minutes", 2, "how long the engine is watched")
 	flag.Parse()
-	if err := run(*fleet, *devices, *minutes); err != nil {
+	if err := run(*fleet, *wide, *devices, *minutes); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(fleet bool, devices int, minutes float64) error {
+func run(fleet, wide bool, devices int, minutes float64) error {
 	base := netip.MustParseAddr(fleetBase)
+	if wide {
+		return sim.NewFleet(netip.MustParseAddr(wideBase), wideDevices, widePorts).Serve(context.Background(), widePort, community)
+	}
 	if fleet {
 		// Four ports × 4 readings and 4 of the state: 20 series each.
 		return sim.NewFleet(base, devices, 4).Serve(context.Background(), fleetPort, community)
@@ -77,11 +87,16 @@ func run(fleet bool, devices int, minutes float64) error {
 	if _, err := s.Migrate(ctx); err != nil {
 		return err
 	}
-	stop, err := startFleet(devices)
+	stop, err := startFleet("--fleet", "--devices", fmt.Sprint(devices))
 	if err != nil {
 		return err
 	}
 	defer stop()
+	stopWide, err := startFleet("--wide")
+	if err != nil {
+		return err
+	}
+	defer stopWide()
 	b := &bench{store: s, devices: devices, base: base, watch: time.Duration(minutes * float64(time.Minute))}
 	for _, step := range []func(context.Context) error{b.library, b.sweep, b.engine, b.pages} {
 		if err := step(ctx); err != nil {
@@ -93,12 +108,12 @@ func run(fleet bool, devices int, minutes float64) error {
 
 // startFleet runs the fleet as a process of its own, so that its work is not
 // counted as ours.
-func startFleet(devices int) (func(), error) {
+func startFleet(args ...string) (func(), error) {
 	program, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.Command(program, "--fleet", "--devices", fmt.Sprint(devices))
+	cmd := exec.Command(program, args...)
 	cmd.Stderr = os.Stderr
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	if err := cmd.Start(); err != nil {

@@ -180,6 +180,10 @@ document.addEventListener('htmx:responseError', (event) => {
   byId('toast').textContent = event.detail.xhr.status === 401 ? 'You are signed out: load the page again.' : `That did not work (${event.detail.xhr.status}). Try again.`;
   setTimeout(() => { byId('toast').textContent = ''; }, 6000);
 });
+// Who types faster than the page loads is heard all the same.
+addEventListener('load', () => {
+  if (byId('finder')?.value) byId('finder').dispatchEvent(new CustomEvent('owl:search'));
+});
 document.addEventListener('DOMContentLoaded', () => {
   localTimes(document);
   markChanges(document);
