@@ -125,11 +125,14 @@ const plainKeys = {
 };
 function onKey(event) {
   if (event.key === 'Escape') {
+    // Closed here and now: the browser's own closing comes too late for the next key.
+    const dialog = document.querySelector('dialog[open]');
+    if (dialog) { event.preventDefault(); dialog.close(); return; }
     if (document.activeElement === byId('finder')) { byId('finder').blur(); byId('results').replaceChildren(); return; }
     if (closeDrawer()) event.preventDefault();
     return;
   }
-  const typing = event.target.closest('input:not([type=checkbox]):not([type=radio]), textarea, select, dialog');
+  const typing = event.target.closest('input:not([type=checkbox]):not([type=radio]), textarea, select, dialog[open]');
   if (event.target.id === 'finder' || event.target.closest('#results')) { moveInResults(event); return; }
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
   if (waitingForArea) {
