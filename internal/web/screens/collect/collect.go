@@ -4,7 +4,6 @@ package collect
 import (
 	"embed"
 	"net/http"
-	"net/url"
 	"strconv"
 	"time"
 
@@ -17,6 +16,7 @@ import (
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -71,7 +71,7 @@ type latestView struct {
 	From, Until int
 	Prev, Next  string
 	Filter      store.ValueFilter
-	base        url.Values
+	ui.Sorting
 }
 
 type rowView struct {
@@ -86,7 +86,7 @@ func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page, _ := strconv.Atoi(q.Get("page"))
 	page = max(0, page)
-	v := latestView{Show: "latest", base: q, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
+	v := latestView{Show: "latest", Sorting: ui.Sorting{Path: "/collect/latest", Query: q, Sort: q.Get("sort")}, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
 	rows, total, err := s.Store.LatestValues(r.Context(), v.Filter)
 	if err != nil {
 		return err
@@ -127,21 +127,6 @@ func (s Screen) row(x store.ListedValue) rowView {
 		v.Change = sign + units.Format(d, x.Unit)
 	}
 	return v
-}
-
-// SortURL returns the address that sorts by a column, turned round when it is
-// the present one.
-func (v latestView) SortURL(column string) string {
-	q := url.Values{}
-	for k, x := range v.base {
-		q[k] = x
-	}
-	q.Del("page")
-	if v.Filter.Sort == column {
-		column = "-" + column
-	}
-	q.Set("sort", column)
-	return "/collect/latest?" + q.Encode()
 }
 
 // States are those that can be filtered by.

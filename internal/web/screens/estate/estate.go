@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -194,12 +195,11 @@ type devicesView struct {
 	Rows               []watch.Device
 	Total, From, Until int
 	Q, Health, Kind    string
-	Sort               string
-	Kinds              []string
-	States             []domain.Health
-	Prev, Next         string
-	Places             map[domain.ID]string
-	base               url.Values
+	ui.Sorting
+	Kinds      []string
+	States     []domain.Health
+	Prev, Next string
+	Places     map[domain.ID]string
 }
 
 // IsList tells the template which of the two pages it shows.
@@ -207,32 +207,6 @@ func (v devicesView) IsList() bool { return true }
 
 // IsList tells the template which of the two pages it shows.
 func (v overviewView) IsList() bool { return false }
-
-// SortURL returns the address that sorts by a column, turned round when it is
-// the present one.
-func (v devicesView) SortURL(column string) string {
-	q := url.Values{}
-	for k, x := range v.base {
-		q[k] = x
-	}
-	q.Del("page")
-	if v.Sort == column {
-		column = "-" + column
-	}
-	q.Set("sort", column)
-	return "/devices?" + q.Encode()
-}
-
-// Sorted tells assistive technology how a column is sorted.
-func (v devicesView) Sorted(column string) string {
-	switch v.Sort {
-	case column:
-		return "ascending"
-	case "-" + column:
-		return "descending"
-	}
-	return ""
-}
 
 const pageSize = 100
 
@@ -242,7 +216,7 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	q := r.URL.Query()
-	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), Sort: q.Get("sort"), States: domain.AllHealth(), Places: map[domain.ID]string{}, base: q}
+	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Places: map[domain.ID]string{}, Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
 	kinds := map[string]bool{}
 	for _, p := range o.Places {
 		v.Places[p.ID] = p.Name

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -22,6 +21,7 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -64,8 +64,7 @@ type listView struct {
 	From, Until int
 	Prev, Next  string
 	State, Q    string
-	Sort        string
-	base        url.Values
+	ui.Sorting
 }
 
 type rowView struct {
@@ -82,28 +81,13 @@ func (v rowView) Lasted() time.Duration {
 	return time.Since(v.EpisodeAt)
 }
 
-// SortURL returns the address that sorts by a column, turned round when it is
-// the present one.
-func (v listView) SortURL(column string) string {
-	q := url.Values{}
-	for k, x := range v.base {
-		q[k] = x
-	}
-	q.Del("page")
-	if v.Sort == column {
-		column = "-" + column
-	}
-	q.Set("sort", column)
-	return "/incidents?" + q.Encode()
-}
-
 const pageSize = 50
 
 func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page, _ := strconv.Atoi(q.Get("page"))
 	page = max(0, page)
-	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sort: q.Get("sort"), base: q}
+	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sorting: ui.Sorting{Path: "/incidents", Query: q, Sort: q.Get("sort")}}
 	f := store.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
 	switch v.State {
 	case "all":
