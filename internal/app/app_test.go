@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/testkit"
+	"tirelessowl/internal/web"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -59,7 +60,17 @@ type running struct {
 	base  netip.Addr
 }
 
+// start runs an empty application with one administrator.
 func start(t *testing.T) running {
+	t.Helper()
+	r := build(t)
+	require.NoError(t, r.Access.AddUser(t.Context(), domain.User{Name: "ines", Display: "Ines", Level: domain.AccessAdminister}, "night-watch"))
+	r.run(t, nil)
+	return r
+}
+
+// build wires an application over a new database; nothing runs yet.
+func build(t *testing.T) running {
 	t.Helper()
 	base, port := estate(t)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -70,12 +81,15 @@ func start(t *testing.T) running {
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
 	a, err := New(c, s, demo.Vendors(), slog.New(slog.NewTextHandler(t.Output(), nil)))
 	require.NoError(t, err)
-	require.NoError(t, a.Start(t.Context(), nil))
-	t.Cleanup(a.Stop)
-	require.NoError(t, a.Access.AddUser(t.Context(), domain.User{Name: "ines", Display: "Ines", Level: domain.AccessAdminister}, "night-watch"))
 	token, err := a.Access.CreateToken(t.Context(), "test", domain.AccessAdminister)
 	require.NoError(t, err)
 	return running{a, c.URL, token.Reveal(), base}
+}
+
+func (r running) run(t *testing.T, drill web.Drill) {
+	t.Helper()
+	require.NoError(t, r.Start(t.Context(), drill))
+	t.Cleanup(r.Stop)
 }
 
 // call sends JSON to the API and reads the answer into out.

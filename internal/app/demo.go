@@ -17,12 +17,15 @@ import (
 	"tirelessowl/internal/store"
 )
 
-// The demo's past: two weeks in steps of five minutes, the last day in steps
-// of a minute; transitions and incidents of the last three days.
+// Past is how far back the demo's history goes: in all, in single samples,
+// and with transitions and incidents.
+type Past struct{ All, Raw, Judged time.Duration }
+
+// DemoPast is two weeks in steps of five minutes, the last day in steps of a
+// minute; transitions and incidents of the last three days.
+var DemoPast = Past{All: 14 * 24 * time.Hour, Raw: 24 * time.Hour, Judged: 3 * 24 * time.Hour}
+
 const (
-	demoPast     = 14 * 24 * time.Hour
-	demoRaw      = 24 * time.Hour
-	demoJudged   = 3 * 24 * time.Hour
 	demoCoarse   = 5 * time.Minute
 	demoFine     = time.Minute
 	settingBegan = "demo.origin"
@@ -110,8 +113,8 @@ func DemoOrigin(ctx context.Context, s *store.Store) (origin time.Time, loaded b
 }
 
 // LoadDemo builds the demo world and brings in its past.
-func (a *App) LoadDemo(ctx context.Context, d *Demo, at StandIns, progress func(string)) error {
-	devices, err := d.Client.Devices(ctx)
+func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Past, progress func(string)) error {
+	devices, err := d.Devices(ctx)
 	if err != nil {
 		return err
 	}
@@ -124,20 +127,20 @@ func (a *App) LoadDemo(ctx context.Context, d *Demo, at StandIns, progress func(
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
 	}
-	if err := a.Store.PrepareSteps(ctx, now.Add(-demoPast-24*time.Hour), now); err != nil {
+	if err := a.Store.PrepareSteps(ctx, now.Add(-past.All-24*time.Hour), now); err != nil {
 		return err
 	}
-	if err := a.Store.Prepare(ctx, now.Add(-demoRaw), now.Add(48*time.Hour)); err != nil {
+	if err := a.Store.Prepare(ctx, now.Add(-past.Raw), now.Add(48*time.Hour)); err != nil {
 		return err
 	}
 	to := now.Truncate(time.Minute)
 	shown := 0
-	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d.Client}, Recorder: a.Respond.Past(), Log: a.log,
-		From: to.Add(-demoPast), RawFrom: to.Add(-demoRaw), JudgeFrom: to.Add(-demoJudged), To: to, Coarse: demoCoarse, Fine: demoFine,
+	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d}, Recorder: a.Respond.Past(), Log: a.log,
+		From: to.Add(-past.All), RawFrom: to.Add(-past.Raw), JudgeFrom: to.Add(-past.Judged), To: to, Coarse: demoCoarse, Fine: demoFine,
 		Progress: func(done, of int) {
 			if percent := 100 * done / of; percent >= shown+20 {
 				shown = percent
-				progress(fmt.Sprintf("bringing in 14 days of history: %d of %d devices", done, of))
+				progress(fmt.Sprintf("bringing in %.0f days of history: %d of %d devices", past.All.Hours()/24, done, of))
 			}
 		}}
 	if err := b.Run(ctx); err != nil {
@@ -184,7 +187,7 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 	defer a.Stop()
 	if !loaded {
 		progress("loading the demo world: Kittiwake Line")
-		if err := a.LoadDemo(ctx, d, at, progress); err != nil {
+		if err := a.LoadDemo(ctx, d.Client, at, DemoPast, progress); err != nil {
 			return fmt.Errorf("load the demo: %w", err)
 		}
 	}

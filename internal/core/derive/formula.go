@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"tirelessowl/internal/core/rate"
+	"tirelessowl/internal/core/why"
 )
 
 // none marks a column that a formula does not use.
@@ -27,8 +28,23 @@ type Problem string
 
 // State is what a formula remembers between fetches of one series.
 type State struct {
-	last    rate.Reading
-	started bool
+	before, last rate.Reading
+	ceiling      float64
+	looks        uint8 // 0, 1, or 2 for two and more
+}
+
+// Why explains the rate that the last two looks at a counter gave, or why
+// they gave none; ok is false where no counter was looked at.
+func (st State) Why() (t why.Trace, ok bool) {
+	if st.looks == 0 {
+		return why.Trace{}, false
+	}
+	var old *rate.Reading
+	if st.looks > 1 {
+		old = &st.before
+	}
+	_, _, t = rate.Between(old, st.last, st.ceiling)
+	return t, true
 }
 
 // Apply computes the value of one row. ok is false when there is no value
@@ -70,12 +86,12 @@ func (f Formula) rate(raw Value, got Fetched, st *State, ceiling float64) (float
 	}
 	now := rate.Reading{At: got.At, Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown}
 	var old *rate.Reading
-	if st.started {
+	if st.looks > 0 {
 		old = &st.last
 	}
 	value, outcome := rate.Value(old, now, ceiling)
 	if outcome != rate.NoTime {
-		st.last, st.started = now, true
+		st.before, st.last, st.ceiling, st.looks = st.last, now, ceiling, min(2, st.looks+1)
 	}
 	return value, outcome == rate.Steady || outcome == rate.Wrapped, ""
 }

@@ -87,20 +87,20 @@ func (s *Service) Rehearse(ctx context.Context, r rule.Rule, span time.Duration)
 		return Rehearsal{}, errs
 	}
 	now := time.Now().UTC()
-	out := Rehearsal{From: now.Add(-span), To: now, ByLevel: map[domain.Level]int{}}
-	if oldest, err := s.store.OldestRaw(ctx); err == nil && oldest.After(out.From) {
-		out.From = oldest
-	}
+	out := Rehearsal{From: now, To: now, ByLevel: map[domain.Level]int{}}
 	subjects, err := s.store.SeriesOfReading(ctx, r.Kit, r.Reading, maxRehearsed)
 	if err != nil {
 		return out, err
 	}
 	out.Series = len(subjects)
-	past, err := s.store.SamplesOfReading(ctx, r.Kit, r.Reading, out.From, now)
+	past, err := s.store.SamplesOfReading(ctx, r.Kit, r.Reading, now.Add(-span), now)
 	if err != nil {
 		return out, err
 	}
 	for _, x := range subjects {
+		if old := past[x.ID]; len(old) > 0 && old[0].At.Before(out.From) {
+			out.From = old[0].At // what was really tried, not what was asked for
+		}
 		out.add(x, rule.Rehearse(r, past[x.ID]), now)
 	}
 	out.finish(r)

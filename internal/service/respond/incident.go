@@ -99,7 +99,7 @@ func (s *Service) Resolve(ctx context.Context, id domain.ID, by, text string) er
 	}
 	return s.act(ctx, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
 		if in.State == domain.IncidentResolved {
-			return domain.Event{}, nil
+			return domain.Event{}, fmt.Errorf("%w: it is resolved already, by %s", domain.ErrConflict, in.ResolvedBy)
 		}
 		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, now, by
 		return domain.Event{Kind: domain.EventResolved, Text: by + " resolved the incident", Detail: text, By: by}, nil

@@ -4,7 +4,6 @@ package collect
 import (
 	"embed"
 	"net/http"
-	"strconv"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -65,12 +64,10 @@ func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
 }
 
 type latestView struct {
-	Show        string
-	Rows        []rowView
-	Total       int64
-	From, Until int
-	Prev, Next  string
-	Filter      store.ValueFilter
+	Show   string
+	Rows   []rowView
+	Filter store.ValueFilter
+	ui.Paging
 	ui.Sorting
 }
 
@@ -84,8 +81,7 @@ const pageSize = 100
 
 func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	page, _ := strconv.Atoi(q.Get("page"))
-	page = max(0, page)
+	page := ui.PageNumber(q)
 	v := latestView{Show: "latest", Sorting: ui.Sorting{Path: "/collect/latest", Query: q, Sort: q.Get("sort")}, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
 	rows, total, err := s.Store.LatestValues(r.Context(), v.Filter)
 	if err != nil {
@@ -94,14 +90,7 @@ func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
 	for _, x := range rows {
 		v.Rows = append(v.Rows, s.row(x))
 	}
-	v.Total, v.From, v.Until = total, page*pageSize, page*pageSize+len(rows)
-	at := func(n int) string { q.Set("page", strconv.Itoa(n)); return "/collect/latest?" + q.Encode() }
-	if page > 0 {
-		v.Prev = at(page - 1)
-	}
-	if int64(v.Until) < total {
-		v.Next = at(page + 1)
-	}
+	v.Paging = ui.NewPaging("/collect/latest", q, page, pageSize, len(rows), total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "collect", "value-table", v)
 	}

@@ -192,14 +192,13 @@ func levelOf(percent float64) string {
 }
 
 type devicesView struct {
-	Rows               []watch.Device
-	Total, From, Until int
-	Q, Health, Kind    string
+	Rows            []watch.Device
+	Q, Health, Kind string
+	Kinds           []string
+	States          []domain.Health
+	Places          map[domain.ID]string
 	ui.Sorting
-	Kinds      []string
-	States     []domain.Health
-	Prev, Next string
-	Places     map[domain.ID]string
+	ui.Paging
 }
 
 // IsList tells the template which of the two pages it shows.
@@ -232,7 +231,7 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 	}
 	slices.Sort(v.Kinds)
 	v.sort()
-	v.page(q)
+	v.Rows, v.Paging = ui.SlicePage("/devices", q, pageSize, v.Rows)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
 	}
@@ -274,24 +273,6 @@ func (v *devicesView) sort() {
 		}
 		return c
 	})
-}
-
-func (v *devicesView) page(q url.Values) {
-	v.Total = len(v.Rows)
-	page, _ := strconv.Atoi(q.Get("page"))
-	page = max(0, min(page, v.Total/pageSize))
-	v.From, v.Until = page*pageSize, min(v.Total, (page+1)*pageSize)
-	v.Rows = v.Rows[v.From:v.Until]
-	at := func(n int) string {
-		q.Set("page", strconv.Itoa(n))
-		return "/devices?" + q.Encode()
-	}
-	if page > 0 {
-		v.Prev = at(page - 1)
-	}
-	if v.Until < v.Total {
-		v.Next = at(page + 1)
-	}
 }
 
 type hitView struct{ URL, Name, Note, Kind string }

@@ -2,9 +2,12 @@
 package find
 
 import (
+	"cmp"
 	"embed"
 	"errors"
+	"fmt"
 	"net/http"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -19,6 +22,7 @@ import (
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -198,15 +202,17 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 
 type sweepView struct {
 	page
-	Sweep  domain.Sweep
-	Left   int64
-	Finds  []domain.Find
-	New    int
-	Places []domain.Place
-	Adopt  adoptView
-	May    domain.Access
-	Q      string
+	Sweep domain.Sweep
+	Left  int64
+	Finds []domain.Find
+	May   domain.Access
+	Q     string
+	ui.Sorting
+	ui.Paging
 }
+
+// Running tells whether the sweep goes on; finds are chosen when it has ended.
+func (v sweepView) Running() bool { return v.Sweep.State == domain.SweepRunning }
 
 type adoptView struct {
 	SweepID  domain.ID
@@ -232,24 +238,56 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 	if v.Finds, err = s.Find.Finds(ctx, v.Sweep.ID); err != nil {
 		return v, err
 	}
-	for _, f := range v.Finds {
-		if f.Verdict == domain.FindNew {
-			v.New++
-		}
-	}
 	if v.Q != "" {
 		v.Finds = slices.DeleteFunc(v.Finds, func(f domain.Find) bool {
 			return !strings.Contains(strings.ToLower(f.Name+" "+f.Address+" "+f.Vendor+" "+f.Model+" "+f.Kind+" "+f.Location), v.Q)
 		})
 	}
-	slices.SortStableFunc(v.Finds, func(a, b domain.Find) int { return order[a.Verdict] - order[b.Verdict] })
-	v.Places, err = s.Store.Places(ctx)
-	v.Adopt = adoptView{SweepID: v.Sweep.ID, Places: v.Places}
-	return v, err
+	q, path := r.URL.Query(), fmt.Sprintf("/find/sweeps/%d", v.Sweep.ID)
+	v.Sorting = ui.Sorting{Path: path, Query: q, Sort: q.Get("sort")}
+	sortFinds(v.Finds, v.Sort)
+	v.Finds, v.Paging = ui.SlicePage(path, q, pageSize, v.Finds)
+	return v, nil
 }
+
+const pageSize = 250
 
 // order puts what waits for a decision first.
 var order = map[domain.Verdict]int{domain.FindNew: 0, domain.FindAdopted: 1, domain.FindKnown: 2, domain.FindIgnored: 3}
+
+// byAddress compares as numbers: 192.0.2.9 comes before 192.0.2.10.
+func byAddress(a, b string) int {
+	x, _ := netip.ParseAddr(a)
+	y, _ := netip.ParseAddr(b)
+	return x.Compare(y)
+}
+
+// sortFinds sorts by a column, downwards with a leading "-"; without one by
+// what waits for a decision. Equal ones are in the order of addresses.
+func sortFinds(finds []domain.Find, column string) {
+	column, down := strings.CutPrefix(column, "-")
+	slices.SortStableFunc(finds, func(a, b domain.Find) int {
+		c := order[a.Verdict] - order[b.Verdict]
+		switch column {
+		case "name":
+			c = strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))
+		case "address":
+			c = byAddress(a.Address, b.Address)
+		case "kind":
+			c = strings.Compare(a.Kind, b.Kind)
+		case "model":
+			c = strings.Compare(a.Vendor+a.Model, b.Vendor+b.Model)
+		case "interfaces":
+			c = a.Interfaces - b.Interfaces
+		case "location":
+			c = strings.Compare(a.Location, b.Location)
+		}
+		if down {
+			c = -c
+		}
+		return cmp.Or(c, byAddress(a.Address, b.Address))
+	})
+}
 
 func (s Screen) sweep(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.view(r)

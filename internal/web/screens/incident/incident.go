@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -58,12 +57,10 @@ func (s Screen) Routes(r chi.Router) {
 }
 
 type listView struct {
-	Show        string
-	Rows        []rowView
-	Total       int64
-	From, Until int
-	Prev, Next  string
-	State, Q    string
+	Show     string
+	Rows     []rowView
+	State, Q string
+	ui.Paging
 	ui.Sorting
 }
 
@@ -85,8 +82,7 @@ const pageSize = 50
 
 func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	page, _ := strconv.Atoi(q.Get("page"))
-	page = max(0, page)
+	page := ui.PageNumber(q)
 	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sorting: ui.Sorting{Path: "/incidents", Query: q, Sort: q.Get("sort")}}
 	f := store.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
 	switch v.State {
@@ -104,14 +100,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	if v.Rows, err = s.rows(r, rows); err != nil {
 		return err
 	}
-	v.Total, v.From, v.Until = total, page*pageSize, page*pageSize+len(rows)
-	at := func(n int) string { q.Set("page", strconv.Itoa(n)); return "/incidents?" + q.Encode() }
-	if page > 0 {
-		v.Prev = at(page - 1)
-	}
-	if int64(v.Until) < total {
-		v.Next = at(page + 1)
-	}
+	v.Paging = ui.NewPaging("/incidents", q, page, pageSize, len(rows), total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "incident", "incident-table", v)
 	}

@@ -3,7 +3,6 @@ package incident
 import (
 	"errors"
 	"net/http"
-	"strconv"
 	"strings"
 
 	"tirelessowl/internal/core/plan"
@@ -11,6 +10,7 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/ui"
 )
 
 type deliveriesView struct {
@@ -18,21 +18,17 @@ type deliveriesView struct {
 	Rows  []domain.Delivery
 	State string
 	May   domain.Access
-	Next  string
+	ui.Paging
 }
 
 func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	page, _ := strconv.Atoi(q.Get("page"))
-	rows, err := s.Store.Deliveries(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, max(0, page)*pageSize)
+	rows, err := s.Store.Deliveries(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
 	if err != nil {
 		return err
 	}
-	v := deliveriesView{Show: "deliveries", Rows: rows, State: q.Get("state"), May: middleware.Who(r.Context()).Level}
-	if len(rows) > pageSize {
-		q.Set("page", strconv.Itoa(max(0, page)+1))
-		v.Rows, v.Next = rows[:pageSize], "/respond/deliveries?"+q.Encode()
-	}
+	v := deliveriesView{Show: "deliveries", State: q.Get("state"), May: middleware.Who(r.Context()).Level}
+	v.Rows, v.Paging = ui.CutPage("/respond/deliveries", q, pageSize, rows)
 	return s.Render.Page(w, r, "incident", render.Frame{Title: "Deliveries", Area: "respond", Body: v})
 }
 

@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -210,8 +211,8 @@ type timelineView struct {
 	Rows    []changeView
 	Q, To   string
 	States  []domain.Health
-	Next    string
 	Devices bool
+	ui.Paging
 }
 
 type changeView struct {
@@ -223,9 +224,8 @@ const pageSize = 100
 
 func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	page, _ := strconv.Atoi(q.Get("page"))
 	v := timelineView{Show: "timeline", Q: q.Get("q"), To: q.Get("to"), States: domain.AllHealth(), Devices: q.Get("devices") != ""}
-	rows, err := s.Store.Transitions(r.Context(), store.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: max(0, page) * pageSize})
+	rows, err := s.Store.Transitions(r.Context(), store.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
 	if err != nil {
 		return err
 	}
@@ -237,11 +237,7 @@ func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if len(rows) > pageSize {
-		rows = rows[:pageSize]
-		q.Set("page", strconv.Itoa(max(0, page)+1))
-		v.Next = "/judge/transitions?" + q.Encode()
-	}
+	rows, v.Paging = ui.CutPage("/judge/transitions", q, pageSize, rows)
 	for _, t := range rows {
 		v.Rows = append(v.Rows, changeView{t, names[t.DeviceID]})
 	}

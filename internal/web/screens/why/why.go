@@ -4,6 +4,7 @@ package why
 
 import (
 	"embed"
+	"errors"
 	"fmt"
 	"net/http"
 
@@ -11,6 +12,7 @@ import (
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
@@ -29,6 +31,7 @@ type Screen struct {
 	Watch   *watch.Service
 	Store   *store.Store
 	Respond *respond.Service
+	Engine  *engine.Collector
 }
 
 // Routes mounts the screen.
@@ -75,8 +78,23 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 		return view{d.Why, d.Subject}, err
 	case "incident":
 		return s.incident(r, id)
+	case "series":
+		return s.series(r, id)
 	}
 	return view{}, domain.ErrNotFound
+}
+
+// series explains a value; nothing can be told of one that is not collected.
+func (s Screen) series(r *http.Request, id domain.ID) (view, error) {
+	x, err := s.Store.Series(r.Context(), id)
+	if err != nil {
+		return view{}, err
+	}
+	t, err := s.Engine.WhyValue(r.Context(), x)
+	if errors.Is(err, domain.ErrNotFound) {
+		t, err = why.Trace{Question: "Where does “" + x.Name + "” come from?", Answer: "It is not collected now: its part is gone, or its kit is no longer fitted."}, nil
+	}
+	return view{t, x.Name}, err
 }
 
 func outcome(d domain.Delivery) string {

@@ -1,0 +1,73 @@
+package kit
+
+import (
+	"fmt"
+	"strings"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/core/why"
+)
+
+// Why explains how a reading comes about: what is asked, how often, and what
+// is made of the answer, with the counters of the last two looks where st
+// has them.
+func (k *Kit) Why(r Reading, st derive.State) why.Trace {
+	t := why.Trace{Question: "Where does “" + r.Name + "” come from?", Answer: k.Title + ", version " + fmt.Sprint(k.Version)}
+	src, ok := k.Source(r.Source)
+	if !ok {
+		return t
+	}
+	t.Because(k.asked(src, r), "every "+units.Span(src.Every), nil)
+	if len(r.Value) > 1 {
+		t.Because("Of several objects the first that the device has is used", strings.Join(r.Value, ", then "), nil)
+	}
+	if trace, ok := st.Why(); ok && r.Rate {
+		t.Include("A counter becomes a rate a second", trace)
+	} else if r.Rate {
+		t.Because("A counter becomes a rate a second", "no counter was seen since the application started", nil)
+	}
+	for _, step := range r.steps() {
+		t.Because(step, "", nil)
+	}
+	return t
+}
+
+func (k *Kit) asked(src Source, r Reading) string {
+	if src.Probe != nil {
+		return fmt.Sprintf("A probe of %d requests measures the answer time and the share that is lost", src.Probe.Count)
+	}
+	how := "SNMP GET of "
+	if len(src.Walk) > 0 {
+		how = "SNMP walk of "
+	}
+	var objects []string
+	for _, name := range r.Value {
+		if c := src.Column(name); c >= 0 {
+			objects = append(objects, fmt.Sprintf("%s (%s)", name, src.Columns()[c].OID))
+		}
+	}
+	return how + strings.Join(objects, " or ")
+}
+
+// steps are what happens to the value after it was fetched, in words.
+func (r Reading) steps() (out []string) {
+	if r.Times != "" {
+		out = append(out, "It is multiplied by "+r.Times)
+	}
+	if r.Percent != "" {
+		out = append(out, "It is expressed as a share of "+r.Percent)
+	}
+	if r.Scale != 0 && r.Scale != 1 {
+		out = append(out, fmt.Sprintf("It is multiplied by %g to give %s", r.Scale, r.Unit))
+	}
+	switch r.Over {
+	case derive.OverAvg:
+		out = append(out, "The mean of all rows is taken")
+	case derive.OverSum:
+		out = append(out, "The sum of all rows is taken")
+	case derive.OverMax:
+		out = append(out, "The highest of all rows is taken")
+	}
+	return out
+}
