@@ -14,6 +14,19 @@ function storedTheme() {
 }
 applyTheme(storedTheme());
 
+// A form that is sent before htmx stands waits for it: the browser's own way
+// would leave the page and lose what was typed.
+let early = null;
+document.addEventListener('submit', (event) => {
+  if (window.htmx || !event.target.hasAttribute('hx-post')) return;
+  event.preventDefault();
+  early ??= [event.target, event.submitter];
+}, true);
+document.addEventListener('DOMContentLoaded', () => {
+  // htmx takes up the page in a listener of its own, which may come after this one.
+  if (early) setTimeout(() => { early[0].requestSubmit(early[1]); early = null; });
+});
+
 document.addEventListener('alpine:init', () => {
   Alpine.data('theme', () => ({
     toggle() {
