@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"time"
 
 	gomail "github.com/wneessen/go-mail"
@@ -32,8 +33,22 @@ type Message struct {
 
 const timeout = 20 * time.Second
 
+// dialer returns a way to connect whose connections end with the context:
+// the library looks at it only while it dials.
+func dialer(until context.Context) gomail.DialContextFunc {
+	return func(ctx context.Context, network, address string) (net.Conn, error) {
+		conn, err := (&net.Dialer{}).DialContext(ctx, network, address)
+		if err == nil {
+			context.AfterFunc(until, func() { _ = conn.Close() })
+		}
+		return conn, err
+	}
+}
+
 // Send hands a message over. permanent tells that trying again is useless.
 func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, timeout)
+	defer cancel()
 	msg := gomail.NewMsg()
 	if err := msg.From(s.From); err != nil {
 		return "", true, fmt.Errorf("sender: %w", err)
@@ -49,7 +64,7 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	if s.TLS {
 		policy = gomail.TLSMandatory
 	}
-	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(timeout), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local")}
+	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(timeout), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local"), gomail.WithDialContextFunc(dialer(ctx))}
 	if s.User != "" {
 		opts = append(opts, gomail.WithSMTPAuth(gomail.SMTPAuthPlain), gomail.WithUsername(s.User), gomail.WithPassword(s.Password.Reveal()))
 	}

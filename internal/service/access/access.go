@@ -36,8 +36,8 @@ func New(s *store.Store, now func() time.Time) *Service {
 // SignIn returns the user that a name and password belong to, ErrSignIn, or
 // ErrSlowDown with the time to wait after repeated failures.
 func (s *Service) SignIn(ctx context.Context, name string, password domain.Secret, from string) (domain.User, time.Duration, error) {
-	name = strings.TrimSpace(name)
-	keys := []string{"name " + strings.ToLower(name), "from " + from}
+	name = account(name)
+	keys := []string{"name " + name, "from " + from}
 	if wait := s.guess.wait(keys, s.now()); wait > 0 {
 		return domain.User{}, wait, domain.ErrSlowDown
 	}
@@ -56,6 +56,10 @@ func (s *Service) SignIn(ctx context.Context, name string, password domain.Secre
 	return u, 0, nil
 }
 
+// account is the form in which names are stored: telephones begin words with
+// a capital, and nobody should be kept out by that.
+func account(name string) string { return strings.ToLower(strings.TrimSpace(name)) }
+
 // User returns a signed-in user by id.
 func (s *Service) User(ctx context.Context, id domain.ID) (domain.User, error) {
 	return s.store.User(ctx, id)
@@ -70,7 +74,8 @@ const (
 // AddUser stores a person, or replaces the one of the same name.
 func (s *Service) AddUser(ctx context.Context, u domain.User, password domain.Secret) error {
 	errs := domain.FieldErrors{}
-	if strings.TrimSpace(u.Name) == "" {
+	u.Name = account(u.Name)
+	if u.Name == "" {
 		errs["name"] = "Give the user a name."
 	}
 	if n := len(password.Reveal()); n < minPassword || n > maxPassword {

@@ -302,7 +302,11 @@ func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
 	views := []hitView{}
 	where := map[string]string{"device": "/devices/", "incident": "/incidents/", "rule": "/judge/rules/", "part": "/devices/"}
 	for _, h := range found {
-		views = append(views, hitView{where[h.Kind] + strconv.FormatInt(h.ID, 10), h.Name, h.Note, h.Kind})
+		address := where[h.Kind] + strconv.FormatInt(h.ID, 10)
+		if h.Kind == "place" {
+			address = "/devices?" + url.Values{"q": {h.Name}}.Encode()
+		}
+		views = append(views, hitView{address, h.Name, h.Note, h.Kind})
 	}
 	for _, p := range pages {
 		if strings.Contains(strings.ToLower(p.Name), strings.ToLower(text)) {

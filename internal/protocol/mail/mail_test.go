@@ -1,0 +1,180 @@
+package mail
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/emersion/go-sasl"
+	"github.com/emersion/go-smtp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+)
+
+// peer is a mail server that refuses as told and keeps what it takes.
+type peer struct {
+	mu       sync.Mutex
+	mails    []string
+	users    []string
+	refuseAt string // "sender", "recipient" or "data"
+	code     int
+}
+
+func (p *peer) NewSession(*smtp.Conn) (smtp.Session, error) { return &talk{p}, nil }
+
+type talk struct{ *peer }
+
+func (s *talk) refusal(at string) error {
+	if s.refuseAt != at {
+		return nil
+	}
+	return &smtp.SMTPError{Code: s.code, EnhancedCode: smtp.EnhancedCode{s.code / 100, 1, 1}, Message: "not " + at + " today"}
+}
+
+func (s *talk) AuthMechanisms() []string { return []string{sasl.Plain} }
+
+func (s *talk) Auth(string) (sasl.Server, error) {
+	return sasl.NewPlainServer(func(_, user, password string) error {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		s.users = append(s.users, user)
+		if password != "harbour" {
+			return errors.New("wrong password")
+		}
+		return nil
+	}), nil
+}
+
+func (s *talk) Mail(string, *smtp.MailOptions) error { return s.refusal("sender") }
+func (s *talk) Rcpt(string, *smtp.RcptOptions) error { return s.refusal("recipient") }
+func (s *talk) Reset()                               {}
+func (s *talk) Logout() error                        { return nil }
+
+func (s *talk) Data(r io.Reader) error {
+	if err := s.refusal("data"); err != nil {
+		return err
+	}
+	data, err := io.ReadAll(r)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.mails = append(s.mails, string(data))
+	return err
+}
+
+func (p *peer) listen(t *testing.T) Server {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	srv := smtp.NewServer(p)
+	srv.Domain, srv.AllowInsecureAuth = "mail.kittiwake.example", true
+	go func() { _ = srv.Serve(l) }()
+	t.Cleanup(func() { _ = srv.Close() })
+	return Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}
+}
+
+func message() Message {
+	return Message{To: "shore-desk@kittiwake.example", Subject: "Critical: Ŝkerry House is silent", Body: "first line\r\n.\r\nlast line, 90 %", ID: "delivery-7@owl"}
+}
+
+func TestSendHandsTheWholeMessageOver(t *testing.T) {
+	p := &peer{}
+	outcome, _, err := p.listen(t).Send(t.Context(), message())
+	require.NoError(t, err)
+	assert.Contains(t, outcome, "accepted")
+	require.Len(t, p.mails, 1)
+	got := p.mails[0]
+	assert.Contains(t, got, "Message-ID: <delivery-7@owl>", "the same message sent twice can be told")
+	assert.Contains(t, got, "To: <shore-desk@kittiwake.example>")
+	assert.Contains(t, got, "Subject: =?UTF-8?q?", "RFC 2047 for what is not ASCII")
+	assert.Contains(t, got, "last line", "a lone dot does not end the message")
+}
+
+// A 4xx answer may pass (RFC 5321, 4.2.1): it is tried again; a 5xx will not.
+func TestRefusalsTellWhetherToTryAgain(t *testing.T) {
+	for _, at := range []string{"sender", "recipient", "data"} {
+		for code, forGood := range map[int]bool{451: false, 452: false, 550: true, 554: true} {
+			p := &peer{refuseAt: at, code: code}
+			_, permanent, err := p.listen(t).Send(t.Context(), message())
+			require.Error(t, err, at)
+			assert.Equal(t, forGood, permanent, "%s %d: %v", at, code, err)
+			assert.Contains(t, err.Error(), "not "+at+" today", "the server's own words")
+			assert.Empty(t, p.mails)
+		}
+	}
+}
+
+func TestWrongAddressesAreNeverTriedAgain(t *testing.T) {
+	s := (&peer{}).listen(t)
+	for _, change := range []func(*Server, *Message){
+		func(_ *Server, m *Message) { m.To = "nobody" },
+		func(_ *Server, m *Message) { m.To = "a@b.example\r\nBcc: c@d.example" },
+		func(s *Server, _ *Message) { s.From = "" },
+	} {
+		server, m := s, message()
+		change(&server, &m)
+		_, permanent, err := server.Send(t.Context(), m)
+		assert.Error(t, err)
+		assert.True(t, permanent)
+	}
+}
+
+func TestUserAndPassword(t *testing.T) {
+	p := &peer{}
+	s := p.listen(t)
+	s.Host = "localhost" // go-mail sends passwords in the clear to this machine only
+	s.User, s.Password = "owl", domain.Secret("harbour")
+	_, _, err := s.Send(t.Context(), message())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"owl"}, p.users)
+	s.Password = "wrong-one"
+	_, _, err = s.Send(t.Context(), message())
+	require.Error(t, err)
+	assert.NotContains(t, err.Error(), "wrong-one")
+}
+
+func TestTLSIsDemanded(t *testing.T) {
+	p := &peer{}
+	s := p.listen(t)
+	s.TLS = true
+	_, permanent, err := s.Send(t.Context(), message())
+	assert.Error(t, err, "the server offers none")
+	assert.False(t, permanent, "somebody may still set it up")
+	assert.Empty(t, p.mails)
+}
+
+func TestNobodyListens(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	port := l.Addr().(*net.TCPAddr).Port
+	l.Close()
+	_, permanent, err := Server{Host: "127.0.0.1", Port: port, From: "owl@kittiwake.example"}.Send(t.Context(), message())
+	require.Error(t, err)
+	assert.False(t, permanent)
+	assert.True(t, strings.Contains(err.Error(), "refused"), err.Error())
+}
+
+// A server that takes the connection and then says nothing must not hold us.
+func TestASilentServerIsLeft(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			if _, err := l.Accept(); err != nil {
+				return
+			}
+		}
+	}()
+	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
+	defer cancel()
+	_, permanent, err := Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}.Send(ctx, message())
+	assert.Error(t, err)
+	assert.False(t, permanent)
+}

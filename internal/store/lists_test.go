@@ -1,0 +1,232 @@
+package store_test
+
+import (
+	"fmt"
+	"net/netip"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+// incidents makes three of them on one device: notice, warning, critical.
+func incidents(t *testing.T, s *store.Store, d domain.Device) []domain.Incident {
+	t.Helper()
+	var out []domain.Incident
+	for i, title := range []string{"port1 drops packets", "/data of log-1 fills", "log-1 is silent_100%"} {
+		at := now.Add(time.Duration(i) * time.Minute)
+		in, err := s.SaveIncident(t.Context(), domain.Incident{DeviceID: d.ID, Cause: fmt.Sprint("c", i), Title: title, Level: domain.Level(i + 1), State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
+		require.NoError(t, err)
+		out = append(out, in)
+	}
+	return out
+}
+
+func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, _ := world(t, s)
+	made := incidents(t, s, d)
+	made[0].State, made[0].ResolvedAt, made[0].ResolvedBy = domain.IncidentResolved, now.Add(time.Hour), "Ines"
+	_, err := s.SaveIncident(ctx, made[0])
+	require.NoError(t, err)
+	for name, c := range map[string]struct {
+		f    store.IncidentFilter
+		want []int // of made, in order
+	}{
+		"newest first":       {store.IncidentFilter{}, []int{2, 1, 0}},
+		"oldest first":       {store.IncidentFilter{Sort: "opened"}, []int{0, 1, 2}},
+		"by level":           {store.IncidentFilter{Sort: "-level"}, []int{2, 1, 0}},
+		"open only":          {store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}}, []int{2, 1}},
+		"critical only":      {store.IncidentFilter{AtLeast: domain.LevelCritical}, []int{2}},
+		"by part of title":   {store.IncidentFilter{Search: "FILLS"}, []int{1}},
+		"by device":          {store.IncidentFilter{Search: "log-1"}, []int{2, 1, 0}},
+		"percent is itself":  {store.IncidentFilter{Search: "100%"}, []int{2}},
+		"underscore too":     {store.IncidentFilter{Search: "t_1"}, []int{2}},
+		"quotes do no harm":  {store.IncidentFilter{Search: `'; DROP TABLE incidents; --`}, nil},
+		"unknown column":     {store.IncidentFilter{Sort: "1; DROP TABLE incidents"}, []int{2, 1, 0}},
+		"other device":       {store.IncidentFilter{DeviceID: 999}, nil},
+		"second page of two": {store.IncidentFilter{Limit: 2, Offset: 2}, []int{0}},
+	} {
+		if c.f.Limit == 0 {
+			c.f.Limit = 10
+		}
+		got, total, err := s.Incidents(ctx, c.f)
+		require.NoError(t, err, name)
+		var ids, want []domain.ID
+		for _, in := range got {
+			ids = append(ids, in.ID)
+		}
+		for _, i := range c.want {
+			want = append(want, made[i].ID)
+		}
+		assert.Equal(t, want, ids, name)
+		if c.f.Offset == 0 {
+			assert.Equal(t, int64(len(want)), total, name)
+		}
+	}
+}
+
+func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, series := world(t, s)
+	trace := why.Trace{Question: "Why?", Answer: "So."}
+	require.NoError(t, s.AddTransitions(ctx, []domain.Transition{
+		{DeviceID: d.ID, At: now, From: domain.Fine, To: domain.Critical, Reason: "no answer", Why: trace},
+		{DeviceID: d.ID, SeriesID: series.ID, At: now.Add(time.Minute), From: domain.Fine, To: domain.Warning, Reason: "91 %", Held: true},
+		{DeviceID: d.ID, At: now.Add(2 * time.Minute), From: domain.Critical, To: domain.Fine, Reason: "answers again"},
+	}))
+	count := func(f store.TransitionFilter) int {
+		f.Limit = 10
+		rows, err := s.Transitions(ctx, f)
+		require.NoError(t, err)
+		return len(rows)
+	}
+	assert.Equal(t, 3, count(store.TransitionFilter{}))
+	assert.Equal(t, 2, count(store.TransitionFilter{Devices: true}))
+	assert.Equal(t, 1, count(store.TransitionFilter{SeriesID: series.ID}))
+	assert.Equal(t, 1, count(store.TransitionFilter{To: domain.Critical}))
+	assert.Equal(t, 1, count(store.TransitionFilter{Search: "AGAIN"}))
+	assert.Equal(t, 3, count(store.TransitionFilter{Search: "log-1"}))
+	assert.Equal(t, 1, count(store.TransitionFilter{From: now.Add(90 * time.Second)}))
+	assert.Equal(t, 1, count(store.TransitionFilter{Until: now.Add(30 * time.Second)}))
+	rows, err := s.Transitions(ctx, store.TransitionFilter{To: domain.Critical, Limit: 1})
+	require.NoError(t, err)
+	one, err := s.Transition(ctx, rows[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, trace, one.Why, "the trace is kept as it was")
+	_, err = s.Transition(ctx, 999)
+	assert.ErrorIs(t, err, domain.ErrNotFound)
+	changes, err := s.RibbonChanges(ctx, d.ID, now.Add(-time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, changes, 2, "ribbons show the device, not single rules")
+}
+
+func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, first := world(t, s)
+	more, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute}})
+	require.NoError(t, err)
+	require.NoError(t, s.WriteSamples(ctx, []domain.SeriesSample{
+		{SeriesID: first.ID, Sample: domain.Sample{At: now, Value: 7}}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
+	require.NoError(t, s.SetSeriesState(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
+	names := func(f store.ValueFilter) (out []string) {
+		f.Limit = max(f.Limit, 1)
+		rows, _, err := s.LatestValues(ctx, f)
+		require.NoError(t, err)
+		for _, r := range rows {
+			out = append(out, r.Name)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"Straße 50%", "R"}, names(store.ValueFilter{Sort: "value", Limit: 2}))
+	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Sort: "-value", Limit: 1}))
+	assert.Equal(t, []string{"T"}, names(store.ValueFilter{State: string(domain.SeriesFailing), Limit: 9}))
+	assert.Equal(t, []string{"Straße 50%"}, names(store.ValueFilter{Search: "50%", Limit: 9}))
+	assert.Empty(t, names(store.ValueFilter{Search: "%%%", Limit: 9}))
+	assert.Equal(t, []string{"T"}, names(store.ValueFilter{Kit: "k2", Limit: 9}))
+	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Reading: "r", Limit: 9}))
+	assert.Len(t, names(store.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
+	in, err := s.LatestIn(ctx, []domain.ID{first.ID, 999})
+	require.NoError(t, err)
+	assert.Len(t, in, 1)
+	assert.Equal(t, 7.0, in[first.ID].Value)
+	newest, err := s.Newest(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, now.Add(time.Minute), newest)
+}
+
+func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, _ := world(t, s)
+	in := incidents(t, s, d)[0]
+	made, err := s.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
+	require.NoError(t, err)
+	assert.ErrorIs(t, s.RetryDelivery(ctx, made.ID, now), domain.ErrNotFound, "it waits already")
+	claimed, err := s.ClaimDeliveries(ctx, now, time.Minute, 5)
+	require.NoError(t, err)
+	require.Len(t, claimed, 1)
+	none, err := s.ClaimDeliveries(ctx, now.Add(30*time.Second), time.Minute, 5)
+	require.NoError(t, err)
+	assert.Empty(t, none, "somebody works on it")
+	again, err := s.ClaimDeliveries(ctx, now.Add(61*time.Second), time.Minute, 5)
+	require.NoError(t, err)
+	require.Len(t, again, 1, "the lease of a killed worker ends")
+	assert.Equal(t, 2, again[0].Attempts)
+	again[0].State, again[0].Error, again[0].DoneAt = domain.DeliveryFailed, "550 no such user", now
+	require.NoError(t, s.FinishDelivery(ctx, again[0]))
+	none, err = s.ClaimDeliveries(ctx, now.Add(time.Hour), time.Minute, 5)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+	require.NoError(t, s.RetryDelivery(ctx, made.ID, now))
+	again, err = s.ClaimDeliveries(ctx, now.Add(time.Hour), time.Minute, 5)
+	require.NoError(t, err)
+	assert.Len(t, again, 1)
+	failed, err := s.Deliveries(ctx, domain.DeliveryFailed, 5, 0)
+	require.NoError(t, err)
+	assert.Empty(t, failed)
+}
+
+func TestSettingsAndWipe(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	got, err := s.Setting(ctx, "demo.origin")
+	require.NoError(t, err)
+	assert.Empty(t, got)
+	require.NoError(t, s.SetSetting(ctx, "demo.origin", "a"))
+	require.NoError(t, s.SetSetting(ctx, "demo.origin", "b"))
+	got, err = s.Setting(ctx, "demo.origin")
+	require.NoError(t, err)
+	assert.Equal(t, "b", got)
+	world(t, s)
+	require.NoError(t, s.Wipe(ctx))
+	_, err = s.Migrate(ctx)
+	require.NoError(t, err, "a wiped database is like a new one")
+	devices, err := s.Devices(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, devices)
+}
+
+// The database itself refuses what must never be, whatever the code does.
+func TestConstraintsHold(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, series := world(t, s)
+	for name, sql := range map[string]string{
+		"series of no device": "INSERT INTO series (device_id, kit, reading, name, unit, every_s) VALUES (999, 'k', 'x', 'X', '', 60)",
+		"same series twice":   fmt.Sprintf("INSERT INTO series (device_id, kit, reading, name, unit, every_s) VALUES (%d, 'k', 'r', 'R', '', 60)", d.ID),
+		"unknown health":      fmt.Sprintf("UPDATE devices SET health = 'splendid' WHERE id = %d", d.ID),
+		"level out of range":  fmt.Sprintf("INSERT INTO incidents (device_id, cause, title, level, state, opened_at, episode_at) VALUES (%d, 'c', 't', 9, 'open', now(), now())", d.ID),
+		"place of itself":     fmt.Sprintf("UPDATE places SET parent_id = id WHERE id = %d", d.PlaceID),
+		"place that is used":  fmt.Sprintf("DELETE FROM places WHERE id = %d", d.PlaceID),
+		"port":                fmt.Sprintf("UPDATE devices SET port = 70000 WHERE id = %d", d.ID),
+	} {
+		_, err := s.Pool().Exec(ctx, sql)
+		assert.Error(t, err, name)
+	}
+	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	_, err := s.Series(ctx, series.ID)
+	assert.ErrorIs(t, err, domain.ErrNotFound, "series go with their device")
+}
+
+func TestSearchFindsNamesAddressesAndParts(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, _ := world(t, s)
+	_, err := s.SaveParts(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	require.NoError(t, err)
+	for text, want := range map[string]bool{"LOG": true, "192.0.2.8": true, "/dat": true, "skerry": true, "%": false, "zzz": false} {
+		hits, err := s.Search(ctx, text, 5)
+		require.NoError(t, err)
+		assert.Equal(t, want, len(hits) > 0, text)
+	}
+	for i := range 9 {
+		_, err := s.AddDevice(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), Port: 161, CreatedAt: now}, "", nil)
+		require.NoError(t, err)
+	}
+	hits, err := s.Search(ctx, "log", 5)
+	require.NoError(t, err)
+	assert.LessOrEqual(t, len(hits), 15)
+}
