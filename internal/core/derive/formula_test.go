@@ -84,3 +84,26 @@ func TestCombine(t *testing.T) {
 	_, ok := OverAvg.Combine(nil)
 	assert.False(t, ok)
 }
+
+func TestStateExplainsTheLastTwoLooks(t *testing.T) {
+	f := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 8}
+	var st State
+	_, ok := st.Why()
+	assert.False(t, ok)
+	look := func(s int, count uint64) {
+		f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter32, Count: count}}}, &st, 125e6)
+	}
+	look(0, 4_294_967_000)
+	trace, ok := st.Why()
+	assert.True(t, ok)
+	assert.Equal(t, "first", trace.Answer)
+	look(10, 704) // 2^32 − 4294967000 + 704 = 1000: one wrap
+	trace, _ = st.Why()
+	assert.Equal(t, "wrapped", trace.Answer)
+	look(10, 800)
+	again, _ := st.Why()
+	assert.Equal(t, trace, again, "a look without time leaves the explanation alone")
+	look(60, 100) // 125 MB/s may fill at most 6.9e9 in 50 s: more than a round
+	trace, _ = st.Why()
+	assert.Equal(t, "ambiguous", trace.Answer)
+}

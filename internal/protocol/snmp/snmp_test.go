@@ -3,6 +3,7 @@ package snmp
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net"
 	"net/netip"
 	"sync/atomic"
@@ -143,6 +144,54 @@ func TestRetryAndAgentErrors(t *testing.T) {
 	assert.ErrorContains(t, err, "GenErr")
 	_, err = c.Get(t.Context(), peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte { return [][]byte{reply(req)} }), []string{"1.1"})
 	assert.ErrorContains(t, err, "the answer has 0")
+}
+
+// An agent with a small buffer answers tooBig (RFC 3416, 4.2.1): it is asked
+// for less, down to single objects.
+func TestTooBigIsAskedForInHalves(t *testing.T) {
+	var sizes []int
+	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
+		sizes = append(sizes, len(req.Variables))
+		if len(req.Variables) > 2 {
+			p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Error: gosnmp.TooBig}
+			out, _ := p.MarshalMsg()
+			return [][]byte{out}
+		}
+		var vars []gosnmp.SnmpPDU
+		for _, v := range req.Variables {
+			vars = append(vars, integer(v.Name, len(v.Name)))
+		}
+		return [][]byte{reply(req, vars...)}
+	})
+	c := client(t)
+	got, err := c.Get(t.Context(), target, []string{"1.3", "1.3.3", "1.3.3.3", "1.3.3.3.3", "1.3.3.3.3.3"})
+	require.NoError(t, err)
+	require.Len(t, got, 5)
+	for i, v := range got {
+		assert.Equal(t, float64(len(".1.3")+2*i), v.Num, "in the order asked")
+	}
+	assert.Equal(t, []int{5, 2, 3, 1, 2}, sizes)
+	assert.Zero(t, c.Strays())
+}
+
+func TestManyObjectsGoInSeveralRequests(t *testing.T) {
+	var sizes []int
+	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
+		sizes = append(sizes, len(req.Variables))
+		var vars []gosnmp.SnmpPDU
+		for _, v := range req.Variables {
+			vars = append(vars, integer(v.Name, 1))
+		}
+		return [][]byte{reply(req, vars...)}
+	})
+	oids := make([]string, 85)
+	for i := range oids {
+		oids[i] = fmt.Sprintf("1.3.6.%d", i+1)
+	}
+	got, err := client(t).Get(t.Context(), target, oids)
+	require.NoError(t, err)
+	assert.Len(t, got, 85)
+	assert.Equal(t, []int{40, 40, 5}, sizes)
 }
 
 func TestWalkReadsColumnsTogether(t *testing.T) {

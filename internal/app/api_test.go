@@ -1,0 +1,183 @@
+package app
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/demo"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
+)
+
+type counted[T any] struct {
+	Items []T
+	Total int64
+}
+
+func TestIncidentsOverTheAPI(t *testing.T) {
+	r, _ := world(t)
+	var open counted[domain.Incident]
+	require.Equal(t, 200, r.call(t, "GET", "/incidents?state=open&limit=1", nil, &open))
+	require.Len(t, open.Items, 1)
+	assert.GreaterOrEqual(t, open.Total, int64(1))
+	path := fmt.Sprintf("/incidents/%d", open.Items[0].ID)
+	var in respond.Dossier
+	require.Equal(t, 200, r.call(t, "GET", path, nil, &in))
+	assert.NotEmpty(t, in.Alerts)
+	assert.NotEmpty(t, in.Events)
+	assert.NotEmpty(t, in.Why.Question, "the reasons travel with the data")
+
+	require.Equal(t, 200, r.call(t, "POST", path+"/acknowledge", nil, &in))
+	assert.Equal(t, domain.IncidentAcknowledged, in.State)
+	assert.Equal(t, "test", in.AcknowledgedBy, "the token's name")
+	assert.Equal(t, 422, r.call(t, "POST", path+"/comment", map[string]any{"text": " "}, nil))
+	assert.Equal(t, 422, r.call(t, "POST", path+"/comment", map[string]any{"text": strings.Repeat("x", 10_001)}, nil))
+	require.Equal(t, 200, r.call(t, "POST", path+"/comment", map[string]any{"text": "the card is exchanged"}, &in))
+	require.Equal(t, 200, r.call(t, "POST", path+"/resolve", map[string]any{"text": ""}, &in))
+	assert.Equal(t, domain.IncidentResolved, in.State)
+	var p problem
+	assert.Equal(t, 409, r.call(t, "POST", path+"/resolve", map[string]any{"text": ""}, &p))
+	assert.Equal(t, 409, p.Status)
+	assert.Equal(t, 404, r.call(t, "GET", "/incidents/99999", nil, nil))
+	assert.Equal(t, 422, r.call(t, "GET", "/incidents?state=strange", nil, nil))
+	assert.Equal(t, 422, r.call(t, "GET", "/incidents?limit=100000", nil, nil))
+
+	var alerts list[domain.Alert]
+	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/alerts?device_id=%d", in.DeviceID), nil, &alerts))
+	assert.NotEmpty(t, alerts.Items)
+	for _, path := range []string{"/deliveries?state=failed", "/tickets", "/alerts?open=true"} {
+		assert.Equal(t, 200, r.call(t, "GET", path, nil, nil), path)
+	}
+}
+
+func TestTransitionsAndSamplesOverTheAPI(t *testing.T) {
+	r, _ := world(t)
+	now := time.Now().UTC()
+	var changes list[domain.Transition]
+	require.Equal(t, 200, r.call(t, "GET", "/transitions?limit=5", nil, &changes))
+	require.NotEmpty(t, changes.Items)
+	for i := 1; i < len(changes.Items); i++ {
+		assert.False(t, changes.Items[i].At.After(changes.Items[i-1].At), "newest first")
+	}
+	assert.NotEmpty(t, changes.Items[0].Why.Question)
+	var devices list[domain.Device]
+	require.Equal(t, 200, r.call(t, "GET", "/devices", nil, &devices))
+	require.Len(t, devices.Items, 69)
+	var readings list[struct {
+		ID      int64
+		Reading string
+		Value   *float64
+	}]
+	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/devices/%d/readings", devices.Items[0].ID), nil, &readings))
+	require.NotEmpty(t, readings.Items)
+	series := fmt.Sprintf("/series/%d", readings.Items[0].ID)
+	var one domain.Series
+	require.Equal(t, 200, r.call(t, "GET", series, nil, &one))
+	assert.Equal(t, readings.Items[0].Reading, one.Reading)
+	ask := url.Values{"from": {now.Add(-30 * time.Minute).Format(time.RFC3339)}, "to": {now.Format(time.RFC3339)}, "points": {"10"}}
+	var samples struct {
+		Unit  string
+		Steps []domain.Step
+	}
+	require.Equal(t, 200, r.call(t, "GET", series+"/samples?"+ask.Encode(), nil, &samples))
+	require.NotEmpty(t, samples.Steps)
+	assert.LessOrEqual(t, len(samples.Steps), 11)
+	for _, s := range samples.Steps {
+		assert.LessOrEqual(t, s.Min, s.Avg+1e-9)
+		assert.LessOrEqual(t, s.Avg, s.Max+1e-9)
+		assert.Positive(t, s.Count)
+	}
+	for _, wrong := range []string{"points=0", "points=x", "from=yesterday", "to=1"} {
+		assert.Equal(t, 422, r.call(t, "GET", series+"/samples?"+wrong, nil, nil), wrong)
+	}
+	assert.Equal(t, 404, r.call(t, "GET", "/series/99999/samples", nil, nil))
+}
+
+func TestRulesOverTheAPI(t *testing.T) {
+	r, _ := world(t)
+	var rules list[map[string]any]
+	require.Equal(t, 200, r.call(t, "GET", "/rules", nil, &rules))
+	rule := rules.Items[0]
+	path := fmt.Sprintf("/rules/%.0f", rule["id"])
+	for _, fixed := range []string{"id", "kit", "reading", "unit", "words"} {
+		delete(rule, fixed)
+	}
+	rule["name"], rule["limits"] = "ours", map[string]any{"critical": map[string]any{"raise": 80, "recover": 60}}
+	var saved map[string]any
+	require.Equal(t, 200, r.call(t, "PUT", path, rule, &saved))
+	assert.Equal(t, "ours", saved["name"])
+	assert.Contains(t, saved["words"], "80")
+	rule["limits"] = map[string]any{"awful": map[string]any{"raise": 80, "recover": 60}}
+	assert.Equal(t, 422, r.call(t, "PUT", path, rule, nil))
+	rule["limits"], rule["in_a_row"] = map[string]any{}, 0
+	var p problem
+	assert.Equal(t, 422, r.call(t, "PUT", path, rule, &p))
+	assert.NotEmpty(t, p.Errors)
+	assert.Equal(t, 404, r.call(t, "PUT", "/rules/9999", saved, nil))
+}
+
+// What is broken on the drill page is broken in the estate, and mended again.
+func TestDrillsInTheScreens(t *testing.T) {
+	r, client := world(t)
+	c := browser(t)
+	r.signIn(t, c, demo.Password)
+	status, body := post(t, c, r.url+"/run/drill", url.Values{"kind": {"stop"}, "target": {"nobody"}})
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, `role="alert"`)
+	assert.Contains(t, body, "there is no device nobody")
+	for form, says := range map[string]string{"kind=stop&target=sh-sw-1": "sh-sw-1 is stopped", "kind=cut&target=Sandhaven": "Sandhaven is cut off", "kind=fill&target=log-1+/data": "/data of log-1 fills"} {
+		values, err := url.ParseQuery(form)
+		require.NoError(t, err)
+		status, body = post(t, c, r.url+"/run/drill", values)
+		assert.Equal(t, 200, status)
+		assert.Contains(t, body, says)
+		_, body = post(t, c, r.url+"/run/drill", values)
+		assert.Contains(t, body, "already")
+	}
+	faults, err := client.Faults(t.Context())
+	require.NoError(t, err)
+	require.Len(t, faults, 3)
+	for _, f := range faults {
+		status, body = post(t, c, fmt.Sprintf("%s/run/drill/%d/mend", r.url, f.ID), nil)
+		assert.Equal(t, 200, status)
+	}
+	assert.Contains(t, body, "Nothing is broken")
+	_, body = post(t, c, r.url+"/run/drill/99/mend", nil)
+	assert.Contains(t, body, "no such fault")
+}
+
+// A failed delivery is shown with the service's words, and tried again when
+// somebody says so.
+func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
+	r, _ := world(t)
+	c, ctx := browser(t), t.Context()
+	r.signIn(t, c, demo.Password)
+	in := r.incident(t)
+	channels, err := r.Store.Channels(ctx)
+	require.NoError(t, err)
+	d, err := r.Store.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
+	require.NoError(t, err)
+	d.State, d.Error, d.NextTryAt, d.DoneAt = domain.DeliveryFailed, "550 no such mailbox", time.Now(), time.Now()
+	require.NoError(t, r.Store.FinishDelivery(ctx, d))
+	_, body, _ := get(t, c, r.url+"/respond/deliveries?state=failed")
+	assert.Contains(t, body, "550 no such mailbox")
+	assert.Contains(t, body, "Warning: &lt;x&gt;")
+	_, body, _ = get(t, c, fmt.Sprintf("%s/incidents/%d", r.url, in.ID))
+	assert.Contains(t, body, "failed for good")
+	_, body, _ = get(t, c, fmt.Sprintf("%s/why/delivery/%d", r.url, d.ID))
+	assert.Contains(t, body, "It failed for good")
+	status, _ := post(t, c, fmt.Sprintf("%s/respond/deliveries/%d/retry", r.url, d.ID), nil)
+	assert.Equal(t, 303, status)
+	require.Eventually(t, func() bool {
+		got, err := r.Store.Delivery(ctx, d.ID)
+		return err == nil && got.State == domain.DeliverySent
+	}, 15*time.Second, 50*time.Millisecond)
+	status, _ = post(t, c, fmt.Sprintf("%s/respond/deliveries/%d/retry", r.url, d.ID), nil)
+	assert.Equal(t, 404, status, "what was sent is not sent again")
+}
