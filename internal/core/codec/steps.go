@@ -1,0 +1,263 @@
+package codec
+
+import (
+	"encoding/binary"
+	"math"
+)
+
+// Step is what a span of time holds of one series: from it averages, rates
+// and envelopes can be taken at any coarser width without loss.
+type Step struct {
+	T           int64 // begin, in milliseconds
+	Count       int
+	Sum         float64
+	Min, Max    float64
+	First, Last float64
+}
+
+// Add puts a later point into the step.
+func (s *Step) Add(v float64) {
+	if s.Count == 0 {
+		s.Min, s.Max, s.First = v, v, v
+	}
+	s.Min, s.Max, s.Last = min(s.Min, v), max(s.Max, v), v
+	s.Sum += v
+	s.Count++
+}
+
+// Join puts a later step into this one.
+func (s *Step) Join(o Step) {
+	if o.Count == 0 {
+		return
+	}
+	if s.Count == 0 {
+		t := s.T
+		*s = o
+		s.T = t
+		return
+	}
+	s.Min, s.Max, s.Last = min(s.Min, o.Min), max(s.Max, o.Max), o.Last
+	s.Sum += o.Sum
+	s.Count += o.Count
+}
+
+// Avg is the mean of the values.
+func (s Step) Avg() float64 { return s.Sum / float64(s.Count) }
+
+// Begin returns the begin of the step of the given width that a time lies
+// in; widths count from 1970.
+func Begin(t, width int64) int64 {
+	b := t - t%width
+	if b > t { // times before 1970
+		b -= width
+	}
+	return b
+}
+
+// Fold puts points, ordered by time, into steps behind dst. Spans without a
+// point have no step: a gap stays a gap.
+func Fold(dst []Step, points []Point, width int64) []Step {
+	scale := decimalsOf(points)
+	from := len(dst)
+	for _, p := range points {
+		at := Begin(p.T, width)
+		if n := len(dst); n == from || dst[n-1].T != at {
+			dst = append(dst, Step{T: at})
+		}
+		dst[len(dst)-1].Add(p.V)
+	}
+	for i := from; i < len(dst); i++ {
+		dst[i].Sum = snap(dst[i].Sum, scale)
+	}
+	return dst
+}
+
+// Widen puts steps into wider ones; width is a multiple of theirs.
+func Widen(dst, steps []Step, width int64) []Step {
+	from := len(dst)
+	for _, s := range steps {
+		at := Begin(s.T, width)
+		if n := len(dst); n == from || dst[n-1].T != at {
+			dst = append(dst, Step{T: at})
+		}
+		dst[len(dst)-1].Join(s)
+	}
+	return dst
+}
+
+func decimalsOf(points []Point) int {
+	scale := 0
+	for _, p := range points {
+		for scale <= maxScale {
+			if _, ok := scaled(p.V, scale); ok {
+				break
+			}
+			scale++
+		}
+	}
+	return scale
+}
+
+// snap takes the noise of adding decimals away: 0.1 + 0.2 is 0.3.
+func snap(sum float64, scale int) float64 {
+	if scale > maxScale {
+		return sum
+	}
+	m := math.RoundToEven(sum * powers[scale])
+	if math.Abs(m) > exactInt {
+		return sum
+	}
+	if near := m / powers[scale]; math.Abs(near-sum) <= 1e-9*math.Abs(sum) {
+		return near
+	}
+	return sum
+}
+
+// AppendSteps writes steps of one width, ordered by time, as a block behind
+// dst. Where all values are decimals the columns are written relative to the
+// lowest value; else each by itself.
+//
+//	version, count, width, first begin ÷ width, begins, counts, scale, columns
+func (e *Encoder) AppendSteps(dst []byte, steps []Step, width int64) []byte {
+	dst = append(dst, version)
+	dst = binary.AppendUvarint(dst, uint64(len(steps)))
+	if len(steps) == 0 {
+		return dst
+	}
+	dst = binary.AppendUvarint(dst, uint64(width))
+	dst = appendVarint(dst, steps[0].T/width)
+	dst = e.column(dst, steps, func(s Step) int64 { return (s.T - steps[0].T) / width })
+	dst = e.column(dst, steps, func(s Step) int64 { return int64(s.Count) })
+	if scale, ok := scaleOf(steps); ok {
+		dst = append(dst, byte(scale+scaleBias))
+		at := func(v float64) int64 { m, _ := scaled(v, scale); return m }
+		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Min) })
+		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Max) - at(s.Min) })
+		dst = e.column(dst, steps, func(s Step) int64 { return at(s.First) - at(s.Min) })
+		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Last) - at(s.Min) })
+		return e.column(dst, steps, func(s Step) int64 { return at(s.Sum) - int64(s.Count)*at(s.Min) })
+	}
+	dst = append(dst, asXOR)
+	for _, of := range floatColumns {
+		e.values = e.values[:0]
+		for i := range steps {
+			e.values = append(e.values, *of(&steps[i]))
+		}
+		dst = appendFloats(dst, e.values, &e.scratch)
+	}
+	return dst
+}
+
+var floatColumns = []func(*Step) *float64{
+	func(s *Step) *float64 { return &s.Min }, func(s *Step) *float64 { return &s.Max }, func(s *Step) *float64 { return &s.First },
+	func(s *Step) *float64 { return &s.Last }, func(s *Step) *float64 { return &s.Sum },
+}
+
+func (e *Encoder) column(dst []byte, steps []Step, of func(Step) int64) []byte {
+	e.times = e.times[:0]
+	for _, s := range steps {
+		e.times = append(e.times, of(s))
+	}
+	return appendInts(dst, e.times, &e.scratch)
+}
+
+// scaleOf finds one scale at which all values of all steps are integers.
+func scaleOf(steps []Step) (scale int, ok bool) {
+	for i := range steps {
+		for _, of := range floatColumns {
+			for ; scale <= maxScale; scale++ {
+				if _, ok := scaled(*of(&steps[i]), scale); ok {
+					break
+				}
+			}
+		}
+	}
+	if scale > maxScale {
+		return 0, false
+	}
+	for i := range steps { // larger values may not fit the scale that smaller ones needed
+		for _, of := range floatColumns {
+			if _, ok := scaled(*of(&steps[i]), scale); !ok {
+				return 0, false
+			}
+		}
+	}
+	return scale, true
+}
+
+// AppendSteps decodes a block of steps behind dst.
+func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
+	r := reader{in: block}
+	if r.byte() != version {
+		return dst, ErrCorrupt
+	}
+	n := r.count()
+	if n == 0 {
+		if r.bad {
+			return dst, ErrCorrupt
+		}
+		return dst, nil
+	}
+	width, first := int64(r.uvarint()), r.varint()
+	if r.bad || width <= 0 {
+		return dst, ErrCorrupt
+	}
+	from := len(dst)
+	d.times = r.ints(d.times, n)
+	if r.bad {
+		return dst, ErrCorrupt
+	}
+	for _, t := range d.times {
+		dst = append(dst, Step{T: (first + t) * width})
+	}
+	steps := dst[from:]
+	r.each(d, steps, func(s *Step, v int64) { s.Count = int(v) })
+	if head := r.byte(); head == asXOR {
+		r.floatSteps(d, steps)
+	} else {
+		r.decimalSteps(d, steps, int(head)-scaleBias)
+	}
+	if r.bad {
+		return dst[:from], ErrCorrupt
+	}
+	return dst, nil
+}
+
+// each reads one column of integers into all steps.
+func (r *reader) each(d *Decoder, steps []Step, set func(*Step, int64)) {
+	d.times = r.ints(d.times, len(steps))
+	if r.bad {
+		return
+	}
+	for i, v := range d.times {
+		set(&steps[i], v)
+	}
+}
+
+func (r *reader) floatSteps(d *Decoder, steps []Step) {
+	for _, of := range floatColumns {
+		d.values = r.floats(d.values, len(steps), &d.scratch)
+		if r.bad {
+			return
+		}
+		for i, v := range d.values {
+			*of(&steps[i]) = v
+		}
+	}
+}
+
+func (r *reader) decimalSteps(d *Decoder, steps []Step, scale int) {
+	if scale < 0 || scale > maxScale || r.bad {
+		r.bad = true
+		return
+	}
+	lows := make([]int64, len(steps))
+	i := 0
+	r.each(d, steps, func(s *Step, v int64) { lows[i], s.Min = v, unscaled(v, scale); i++ })
+	for _, of := range floatColumns[1:4] {
+		i = 0
+		r.each(d, steps, func(s *Step, v int64) { *of(s) = unscaled(lows[i]+v, scale); i++ })
+	}
+	i = 0
+	r.each(d, steps, func(s *Step, v int64) { s.Sum = unscaled(int64(s.Count)*lows[i]+v, scale); i++ })
+}
