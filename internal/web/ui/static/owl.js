@@ -54,6 +54,35 @@ document.addEventListener('alpine:init', () => {
   }));
 });
 
+// What the server tells is passed on at most once in so many milliseconds,
+// the last of a burst included: nothing may stay as it was before the end.
+const pauses = { values: 3000, health: 2000, incidents: 1000, sweep: 500 };
+const heard = new Map(); // by event: when it was last heard of and passed on, and the timer
+function tell(name) {
+  const of = heard.get(name) ?? { passed: -Infinity };
+  heard.set(name, of);
+  of.at = performance.now();
+  if (of.timer) return;
+  const pass = () => {
+    of.timer = 0;
+    of.passed = performance.now();
+    document.body.dispatchEvent(new CustomEvent(`owl:${name}`));
+  };
+  const wait = of.passed + (pauses[name.split('-')[0]] ?? 0) - of.at;
+  if (wait <= 0) pass();
+  else of.timer = setTimeout(pass, wait);
+}
+// A part that asked before something happened, and was answered after it, may
+// show the state before: its request did not hear the event, so it is told again.
+const asked = new Map(); // by id of the part
+document.addEventListener('htmx:beforeRequest', (event) => asked.set(event.detail.elt.id, performance.now()));
+document.addEventListener('htmx:afterSettle', (event) => {
+  const part = event.detail.elt;
+  for (const [, name] of (part.getAttribute?.('hx-trigger') ?? '').matchAll(/owl:([\w-]+)/g)) {
+    if (heard.get(name)?.passed > asked.get(part.id)) return tell(name);
+  }
+});
+
 // Live: the server tells what changed; parts of the page listen for it.
 function listen() {
   if (!document.body.dataset.live) return;
@@ -63,12 +92,12 @@ function listen() {
   source.onopen = () => {
     const missed = stood ? ['opened', 'health', 'incidents'] : ['opened'];
     stood = true;
-    missed.forEach((kind) => document.body.dispatchEvent(new CustomEvent(`owl:${kind}`)));
+    missed.forEach(tell);
   };
   source.onmessage = (message) => {
     const event = JSON.parse(message.data);
-    document.body.dispatchEvent(new CustomEvent(`owl:${event.kind}`));
-    if (event.id) document.body.dispatchEvent(new CustomEvent(`owl:${event.kind}-${event.id}`));
+    tell(event.kind);
+    if (event.id) tell(`${event.kind}-${event.id}`);
   };
   addEventListener('pagehide', () => source.close());
 }

@@ -1,0 +1,234 @@
+package samples
+
+import (
+	"encoding/binary"
+	"slices"
+	"sync"
+
+	"tirelessowl/internal/core/codec"
+)
+
+const (
+	// shardCount parts the series, so that they are sealed one part after
+	// the other and never all at once.
+	shardCount = 256
+	// keepPoints is how many of its newest points a head always holds.
+	keepPoints = 8
+	// packPoints is how many points are packed together.
+	packPoints = 16
+)
+
+// shard is the heads of a part of the series.
+type shard struct {
+	mu    sync.RWMutex
+	heads map[int64]*head
+	// late holds points that came out of order, in the order of arrival.
+	late map[int64][]codec.Point
+	// applied is the newest block that brought points here.
+	applied int64
+	// sealed is the block up to which everything is in chunks.
+	sealed int64
+	dirty  bool // something came since the last sealing
+}
+
+// head is the newest points of one series.
+type head struct {
+	packed  []byte // chunks that are not sealed yet, each with its length in front
+	sealing []byte // the same, on its way into the database
+	// tail is ordered by time without doubles. The first kept of its points
+	// are packed or sealed already and stay for latest values only.
+	tail []codec.Point
+	kept int
+}
+
+func shardOf(series int64) int { return int(uint64(series) % shardCount) }
+
+// packer is the working memory of whoever packs.
+type packer struct {
+	enc codec.Encoder
+	dec codec.Decoder
+	buf []byte
+}
+
+// add puts a point into the head of its series; the shard is locked.
+func (sh *shard) add(p codec.Tagged, pk *packer) {
+	h := sh.heads[p.Series]
+	if h == nil {
+		h = &head{}
+		sh.heads[p.Series] = h
+	}
+	sh.dirty = true
+	n := len(h.tail)
+	switch {
+	case n == 0 || p.T > h.tail[n-1].T:
+		h.tail = append(h.tail, p.Point)
+		if len(h.tail) >= keepPoints+packPoints {
+			h.pack(len(h.tail)-keepPoints, pk)
+		}
+	case p.T == h.tail[n-1].T && h.kept < n:
+		h.tail[n-1].V = p.V
+	default:
+		if sh.late == nil {
+			sh.late = map[int64][]codec.Point{}
+		}
+		sh.late[p.Series] = append(sh.late[p.Series], p.Point)
+		h.correct(p.Point)
+	}
+}
+
+// correct lets a later arrival for a time that the tail shows be seen there.
+func (h *head) correct(p codec.Point) {
+	for i := range h.tail {
+		if h.tail[i].T == p.T {
+			h.tail[i].V = p.V
+		}
+	}
+}
+
+// pack moves the first n points of the tail into packed.
+func (h *head) pack(n int, pk *packer) {
+	if fresh := h.tail[min(h.kept, n):n]; len(fresh) > 0 {
+		h.packed = appendPart(h.packed, pk, fresh)
+	}
+	h.tail = slices.Delete(h.tail, 0, n)
+	h.kept = max(0, h.kept-n)
+}
+
+func appendPart(dst []byte, pk *packer, points []codec.Point) []byte {
+	pk.buf = pk.enc.Append(pk.buf[:0], points)
+	dst = binary.AppendUvarint(dst, uint64(len(pk.buf)))
+	return append(dst, pk.buf...)
+}
+
+// parts decodes chunks that stand one behind the other.
+func parts(dst []codec.Point, packed []byte, dec *codec.Decoder) ([]codec.Point, error) {
+	for len(packed) > 0 {
+		size, n := binary.Uvarint(packed)
+		if n <= 0 || size > uint64(len(packed)-n) {
+			return dst, codec.ErrCorrupt
+		}
+		var err error
+		if dst, err = dec.Append(dst, packed[n:n+int(size)]); err != nil {
+			return dst, err
+		}
+		packed = packed[n+int(size):]
+	}
+	return dst, nil
+}
+
+// unsealed returns all points that are in no chunk yet, in the order of
+// arrival of late ones behind the others; the shard is locked.
+func (sh *shard) unsealed(series int64, h *head, dec *codec.Decoder) []codec.Point {
+	if len(h.sealing)+len(h.packed) == 0 && h.kept == len(h.tail) && len(sh.late[series]) == 0 {
+		return nil
+	}
+	points, _ := parts(nil, h.sealing, dec) // we packed them ourselves
+	points, _ = parts(points, h.packed, dec)
+	points = append(points, h.tail[h.kept:]...)
+	return append(points, sh.late[series]...)
+}
+
+// inOrder sorts points by time; of several at one time the last is kept.
+func inOrder(points []codec.Point) []codec.Point {
+	sorted := true
+	for i := 1; i < len(points) && sorted; i++ {
+		sorted = points[i].T > points[i-1].T
+	}
+	if sorted {
+		return points
+	}
+	slices.SortStableFunc(points, func(a, b codec.Point) int {
+		switch {
+		case a.T < b.T:
+			return -1
+		case a.T > b.T:
+			return 1
+		}
+		return 0
+	})
+	out := points[:0]
+	for i, p := range points {
+		if i+1 < len(points) && points[i+1].T == p.T {
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// apply puts a block into the heads.
+func (s *Store) apply(seq int64, points []codec.Tagged, pk *packer, buckets *[shardCount][]int32) {
+	for i := range buckets {
+		buckets[i] = buckets[i][:0]
+	}
+	newest := s.newest.Load()
+	for i, p := range points {
+		b := shardOf(p.Series)
+		buckets[b] = append(buckets[b], int32(i))
+		newest = max(newest, p.T)
+	}
+	for b, places := range buckets {
+		if len(places) == 0 {
+			continue
+		}
+		sh := &s.shards[b]
+		sh.mu.Lock()
+		for _, i := range places {
+			sh.add(points[i], pk)
+		}
+		sh.applied = seq
+		sh.mu.Unlock()
+	}
+	s.applied.Store(seq)
+	s.newest.Store(newest)
+}
+
+// appendHeads writes the newest points of all series of a shard, which is locked.
+func (sh *shard) appendHeads(dst []byte, pk *packer) []byte {
+	before := int64(0)
+	for id, h := range sh.heads {
+		if len(h.tail) == 0 {
+			continue
+		}
+		dst = binary.AppendVarint(dst, id-before)
+		before = id
+		dst = appendPart(dst, pk, h.tail[max(0, len(h.tail)-keepPoints):])
+	}
+	return dst
+}
+
+// loadHeads reads what appendHeads wrote.
+func (sh *shard) loadHeads(data []byte, dec *codec.Decoder) (newest int64, err error) {
+	id := int64(0)
+	for len(data) > 0 {
+		d, n := binary.Varint(data)
+		if n <= 0 {
+			return newest, codec.ErrCorrupt
+		}
+		size, m := binary.Uvarint(data[n:])
+		end := n + m + int(size)
+		if m <= 0 || size > uint64(len(data)) || end > len(data) {
+			return newest, codec.ErrCorrupt
+		}
+		id += d
+		points, err := dec.Append(nil, data[n+m:end])
+		if err != nil || len(points) == 0 {
+			return newest, codec.ErrCorrupt
+		}
+		sh.heads[id] = &head{tail: points, kept: len(points)}
+		newest = max(newest, points[len(points)-1].T)
+		data = data[end:]
+	}
+	return newest, nil
+}
+
+// Forget drops the heads of series that were removed.
+func (s *Store) Forget(series []int64) {
+	for _, id := range series {
+		sh := &s.shards[shardOf(id)]
+		sh.mu.Lock()
+		delete(sh.heads, id)
+		delete(sh.late, id)
+		sh.mu.Unlock()
+	}
+}

@@ -1,0 +1,197 @@
+package samples
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/klauspost/compress/s2"
+
+	"tirelessowl/internal/core/codec"
+)
+
+// The journal is a ring of tables: one is written, full ones wait until all
+// their points are in chunks and are truncated then, which is cheaper than
+// deleting rows.
+const (
+	journalTables = 8
+	// blockPoints bounds a block, and with it a row.
+	blockPoints = 32_768
+	// segmentBytes and segmentAge are when the next table is begun.
+	segmentBytes = 64 << 20
+	segmentAge   = 5 * time.Minute
+)
+
+type journal struct {
+	seq     int64 // of the newest block; used by the writer only
+	away    atomic.Bool
+	spill   spill
+	mu      sync.Mutex // guards the ring
+	current int
+	began   time.Time
+	tables  [journalTables]segment
+}
+
+// segment is one table of the ring.
+type segment struct {
+	first, last int64 // blocks; first is 0 when it is empty
+	bytes       int64
+}
+
+func tableName(i int) string { return fmt.Sprintf("journal_%d", i) }
+
+// writer is the one goroutine that commits blocks and applies them.
+func (s *Store) write(ctx context.Context) {
+	w := &writer{Store: s}
+	for {
+		select {
+		case <-s.inbox.waiting:
+			w.all(ctx)
+		case <-ctx.Done():
+			w.all(ctx)
+			return
+		}
+	}
+}
+
+type writer struct {
+	*Store
+	raw, packed []byte
+	packer
+	buckets [shardCount][]int32
+}
+
+func (w *writer) all(ctx context.Context) {
+	for b := w.inbox.take(); b != nil; b = w.inbox.take() {
+		for points := b.points; len(points) > 0 && b.err == nil; {
+			n := min(len(points), blockPoints)
+			b.err = w.block(ctx, points[:n])
+			points = points[n:]
+		}
+		close(b.done)
+	}
+}
+
+// block makes points durable, then visible.
+func (w *writer) block(ctx context.Context, points []codec.Tagged) error {
+	w.raw = codec.AppendBlock(w.raw[:0], points)
+	w.packed = s2.Encode(w.packed[:cap(w.packed)], w.raw)
+	seq := w.journal.seq + 1
+	if err := w.commit(ctx, seq, w.packed); err != nil {
+		return err
+	}
+	w.journal.seq = seq
+	w.apply(seq, points, &w.packer, &w.buckets)
+	w.stats.accepted.Add(int64(len(points)))
+	w.stats.blocks.Add(1)
+	return nil
+}
+
+// How long the database may fail before blocks go to the spill file.
+const (
+	insertLimit = 30 * time.Second
+	patience    = 2 * time.Second
+)
+
+// commit stores a block in the journal, or in the spill file while the
+// database is away. Without a spill file, or when it is full, it waits for the
+// database: an accepted block is never lost.
+func (w *writer) commit(ctx context.Context, seq int64, data []byte) error {
+	began, pause := time.Now(), 20*time.Millisecond
+	for {
+		err := w.reachDatabase(seq, data)
+		if err == nil {
+			w.journal.away.Store(false)
+			return nil
+		}
+		if !w.journal.away.Swap(true) {
+			w.opt.Log.Error("the database does not take samples", "error", err)
+		}
+		if time.Since(began) > patience || w.journal.spill.holds() {
+			if err := w.journal.spill.add(seq, data); err == nil {
+				w.stats.spilled.Add(1)
+				return nil
+			}
+		}
+		if ctx.Err() != nil && time.Since(began) > 2*patience {
+			return fmt.Errorf("the samples could not be stored before the end: %w", err)
+		}
+		time.Sleep(pause)
+		pause = min(2*pause, time.Second)
+	}
+}
+
+// reachDatabase brings the spilled blocks in first, then this one.
+func (w *writer) reachDatabase(seq int64, data []byte) error {
+	ctx, cancel := context.WithTimeout(context.Background(), insertLimit)
+	defer cancel()
+	if w.journal.spill.holds() {
+		if w.journal.spill.tooSoon() {
+			return errStillAway
+		}
+		if err := w.unspill(ctx); err != nil {
+			return err
+		}
+	}
+	return w.insert(ctx, seq, data)
+}
+
+// insert stores one block; the same block again does no harm.
+func (s *Store) insert(ctx context.Context, seq int64, data []byte) error {
+	j := &s.journal
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if t := &j.tables[j.current]; t.first > 0 && (t.bytes > segmentBytes || time.Since(j.began) > segmentAge) {
+		if next := (j.current + 1) % journalTables; j.tables[next].first == 0 {
+			j.current, j.began = next, time.Now()
+		}
+	}
+	if _, err := s.pool.Exec(ctx, "INSERT INTO "+tableName(j.current)+" VALUES ($1, $2) ON CONFLICT DO NOTHING", seq, data); err != nil {
+		return err
+	}
+	t := &j.tables[j.current]
+	if t.first == 0 {
+		t.first, j.began = seq, time.Now()
+	}
+	t.last = max(t.last, seq)
+	t.bytes += int64(len(data))
+	return nil
+}
+
+// empty truncates the tables whose points are all in chunks.
+func (s *Store) empty(ctx context.Context) error {
+	sealed := s.sealedThrough()
+	j := &s.journal
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if j.spill.holds() {
+		return nil // its blocks may be in a table already
+	}
+	for i := range j.tables {
+		t := &j.tables[i]
+		if t.first == 0 || t.last > sealed {
+			continue
+		}
+		if _, err := s.pool.Exec(ctx, "TRUNCATE "+tableName(i)); err != nil {
+			return err
+		}
+		*t = segment{}
+	}
+	return nil
+}
+
+// sealedThrough is the block up to which every point is in a chunk.
+func (s *Store) sealedThrough() int64 {
+	lowest := s.applied.Load()
+	for i := range s.shards {
+		sh := &s.shards[i]
+		sh.mu.RLock()
+		if sh.dirty {
+			lowest = min(lowest, sh.sealed)
+		}
+		sh.mu.RUnlock()
+	}
+	return lowest
+}
