@@ -18,7 +18,8 @@ CREATE TABLE sealed (shard int PRIMARY KEY, seq bigint NOT NULL, heads bytea NOT
 ALTER TABLE sealed ALTER COLUMN heads SET STORAGE EXTERNAL;
 
 -- Days are counted from 1970-01-01 UTC.
-CREATE TABLE chunks (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, seq, day)) PARTITION BY LIST (day);
+CREATE TABLE chunks (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL) PARTITION BY LIST (day);
+CREATE INDEX chunks_series ON chunks (series_id);
 CREATE TABLE days (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
 CREATE TABLE rollup_5m (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
 CREATE TABLE rollup_1h (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);

@@ -24,11 +24,11 @@ type shard struct {
 	heads map[int64]*head
 	// late holds points that came out of order, in the order of arrival.
 	late map[int64][]codec.Point
-	// applied is the newest block that brought points here.
-	applied int64
-	// sealed is the block up to which everything is in chunks.
-	sealed int64
-	dirty  bool // something came since the last sealing
+	// applied is the newest block that brought points here; sealed is the
+	// block up to which everything is in chunks.
+	applied, sealed int64
+	// imported tells that newest points are known that came through no block.
+	imported bool
 }
 
 // head is the newest points of one series.
@@ -57,7 +57,6 @@ func (sh *shard) add(p codec.Tagged, pk *packer) {
 		h = &head{}
 		sh.heads[p.Series] = h
 	}
-	sh.dirty = true
 	n := len(h.tail)
 	switch {
 	case n == 0 || p.T > h.tail[n-1].T:
@@ -92,6 +91,19 @@ func (h *head) pack(n int, pk *packer) {
 	}
 	h.tail = slices.Delete(h.tail, 0, n)
 	h.kept = max(0, h.kept-n)
+}
+
+// show lets stored points be seen as the newest, as far as they are newer.
+func (h *head) show(points []codec.Point, pk *packer) {
+	if n := len(h.tail); n > 0 {
+		points = slices.DeleteFunc(slices.Clone(points), func(p codec.Point) bool { return p.T <= h.tail[n-1].T })
+	}
+	if len(points) == 0 {
+		return
+	}
+	h.pack(len(h.tail), pk)
+	h.tail = append(h.tail, points...)
+	h.kept = len(h.tail)
 }
 
 func appendPart(dst []byte, pk *packer, points []codec.Point) []byte {

@@ -188,7 +188,7 @@ func (s *Store) sealedThrough() int64 {
 	for i := range s.shards {
 		sh := &s.shards[i]
 		sh.mu.RLock()
-		if sh.dirty {
+		if sh.applied > sh.sealed {
 			lowest = min(lowest, sh.sealed)
 		}
 		sh.mu.RUnlock()

@@ -68,6 +68,8 @@ type Store struct {
 	tables sync.Mutex
 	known  map[string]bool
 	openMu sync.RWMutex
+	sealing sync.Mutex // one shard at a time
+	folding folding
 	open   map[int]bool
 
 	stop    context.CancelFunc

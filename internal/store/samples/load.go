@@ -1,0 +1,112 @@
+package samples
+
+import (
+	"context"
+	"slices"
+
+	"tirelessowl/internal/core/codec"
+)
+
+// History is all points of one series, ordered by time, for Import.
+type History struct {
+	Series int64
+	Points []codec.Point
+}
+
+// importBatch bounds the points that one transaction of an import holds.
+const importBatch = 2_000_000
+
+// Import brings in a past that is complete, such as that of a device that was
+// watched by something else before: it goes straight into days and rollups,
+// joined with what is there. It may be repeated. Points of today and later
+// are better appended.
+func (s *Store) Import(ctx context.Context, histories []History) error {
+	w := dayWriter{Store: s}
+	var set []dayPoints
+	held := 0
+	for _, h := range histories {
+		points := inOrder(slices.Clone(h.Points))
+		for len(points) > 0 {
+			day, n := DayOf(points[0].T), 1
+			for n < len(points) && DayOf(points[n].T) == day {
+				n++
+			}
+			set, held = append(set, dayPoints{series: h.Series, day: day, points: points[:n:n]}), held+n
+			points = points[n:]
+		}
+		if held > importBatch {
+			if err := w.join(ctx, set); err != nil {
+				return err
+			}
+			set, held = nil, 0
+		}
+		s.see(h)
+	}
+	return w.join(ctx, set)
+}
+
+// join adds days to what is stored of them. Chunks that are not folded yet
+// stay beside: reading joins them.
+func (w *dayWriter) join(ctx context.Context, set []dayPoints) error {
+	if len(set) == 0 {
+		return nil
+	}
+	places, ids := map[dayKey]int{}, []int64{}
+	first, last := set[0].day, set[0].day
+	for i, d := range set {
+		places[dayKey{d.series, d.day}] = i
+		ids = append(ids, d.series)
+		first, last = min(first, d.day), max(last, d.day)
+	}
+	slices.Sort(ids)
+	rows, err := w.pool.Query(ctx, "SELECT series_id, day, seq, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3", slices.Compact(ids), first, last)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var k dayKey
+		var seq int64
+		var data []byte
+		if err := rows.Scan(&k.series, &k.day, &seq, &data); err != nil {
+			return err
+		}
+		i, ok := places[k]
+		if !ok {
+			continue
+		}
+		stored, err := w.dec.Append(nil, data)
+		if err != nil {
+			return err
+		}
+		set[i].points, set[i].seq = inOrder(append(stored, set[i].points...)), seq
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	return w.replace(ctx, set)
+}
+
+// see lets the newest points of an import be seen as latest values.
+func (s *Store) see(h History) {
+	if len(h.Points) == 0 {
+		return
+	}
+	sh := &s.shards[shardOf(h.Series)]
+	sh.mu.Lock()
+	defer sh.mu.Unlock()
+	sh.imported = true
+	known := sh.heads[h.Series]
+	if known == nil {
+		known = &head{}
+		sh.heads[h.Series] = known
+	}
+	known.show(h.Points[max(0, len(h.Points)-keepPoints):], &packer{})
+	newest := h.Points[len(h.Points)-1].T
+	for {
+		old := s.newest.Load()
+		if newest <= old || s.newest.CompareAndSwap(old, newest) {
+			return
+		}
+	}
+}

@@ -1,0 +1,240 @@
+package samples
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"runtime"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgtype"
+	"github.com/klauspost/compress/s2"
+
+	"tirelessowl/internal/core/codec"
+)
+
+// ErrOtherWriter tells that another process writes samples to this database.
+var ErrOtherWriter = errors.New("another process writes samples to this database")
+
+// writerLock is the advisory lock of the one writer.
+const writerLock = 0x6f776c31
+
+// Start takes up the journal and begins to take samples. Only one process can
+// do that on a database.
+func (s *Store) Start(ctx context.Context, opt Options) error {
+	s.opt = opt.withDefaults()
+	s.journal.spill = spill{path: s.opt.SpillFile, limit: s.opt.SpillBytes}
+	if err := s.claim(ctx); err != nil {
+		return err
+	}
+	if err := s.Load(ctx); err != nil {
+		s.lock.Release()
+		return err
+	}
+	ctx, s.stop = context.WithCancel(context.WithoutCancel(ctx))
+	s.inbox.open()
+	s.running.Go(func() { s.write(ctx) })
+	s.running.Go(func() { s.sealer(ctx) })
+	return nil
+}
+
+// Stop ends taking samples, and seals everything so that the next start has
+// nothing to replay. It may be called twice.
+func (s *Store) Stop() {
+	if s.stop == nil {
+		return
+	}
+	s.inbox.close()
+	s.stop()
+	s.running.Wait()
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	if err := s.Seal(ctx); err != nil {
+		s.opt.Log.Warn("the journal keeps what could not be sealed", "error", err)
+	}
+	s.lock.Release()
+	s.stop = nil
+}
+
+func (s *Store) claim(ctx context.Context) (err error) {
+	if s.lock, err = s.pool.Acquire(ctx); err != nil {
+		return err
+	}
+	var ours bool
+	if err = s.lock.QueryRow(ctx, "SELECT pg_try_advisory_lock($1)", writerLock).Scan(&ours); err == nil && !ours {
+		err = ErrOtherWriter
+	}
+	if err != nil {
+		s.lock.Release()
+	}
+	return err
+}
+
+// Load takes up what the database and the spill file hold, for reading.
+func (s *Store) Load(ctx context.Context) error {
+	if err := s.refresh(ctx); err != nil {
+		return err
+	}
+	if err := s.loadSealed(ctx); err != nil {
+		return err
+	}
+	if err := s.findJournal(ctx); err != nil {
+		return err
+	}
+	last := s.journal.seq
+	if err := s.journal.spill.each(func(seq int64, _ []byte) error { last = max(last, seq); return nil }); err != nil {
+		return err
+	}
+	if last > s.journal.seq {
+		if err := s.unspill(ctx); err != nil {
+			return fmt.Errorf("spilled samples: %w", err)
+		}
+		s.journal.seq = last
+	}
+	return s.replay(ctx)
+}
+
+// loadSealed reads how far each shard is sealed, and its newest points.
+func (s *Store) loadSealed(ctx context.Context) error {
+	rows, err := s.pool.Query(ctx, "SELECT shard, seq, heads FROM sealed")
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var dec codec.Decoder
+	for rows.Next() {
+		var i int
+		var seq int64
+		var heads pgtype.DriverBytes
+		if err := rows.Scan(&i, &seq, &heads); err != nil {
+			return err
+		}
+		if i < 0 || i >= shardCount {
+			return fmt.Errorf("shard %d: %w", i, codec.ErrCorrupt)
+		}
+		newest, err := s.shards[i].loadHeads(heads, &dec)
+		if err != nil {
+			return fmt.Errorf("newest points of shard %d: %w", i, err)
+		}
+		s.shards[i].sealed, s.shards[i].applied = seq, seq
+		s.journal.seq = max(s.journal.seq, seq)
+		s.newest.Store(max(s.newest.Load(), newest))
+	}
+	return rows.Err()
+}
+
+// findJournal learns what the tables of the ring hold.
+func (s *Store) findJournal(ctx context.Context) error {
+	for i := range s.journal.tables {
+		t := &s.journal.tables[i]
+		err := s.pool.QueryRow(ctx, "SELECT coalesce(min(seq), 0), coalesce(max(seq), 0), coalesce(sum(length(data)), 0) FROM "+tableName(i)).Scan(&t.first, &t.last, &t.bytes)
+		if err != nil {
+			return err
+		}
+		if t.last > s.journal.seq {
+			s.journal.seq = t.last
+		}
+		if t.last > 0 && t.last >= s.journal.tables[s.journal.current].last {
+			s.journal.current = i
+		}
+	}
+	s.journal.began = time.Now()
+	return nil
+}
+
+// replay applies the blocks of the journal that are not in chunks yet. A
+// block is unpacked once and applied by one goroutine for each part of the
+// shards.
+func (s *Store) replay(ctx context.Context) error {
+	workers := min(4, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	queues := make([]chan replayed, workers)
+	for w := range queues {
+		queues[w] = make(chan replayed, 4)
+		wait.Go(func() { s.replayPart(w, workers, queues[w]) })
+	}
+	err := s.eachBlock(ctx, func(seq int64, points []codec.Tagged) {
+		for _, q := range queues {
+			q <- replayed{seq, points}
+		}
+		for _, p := range points[max(0, len(points)-1):] {
+			s.newest.Store(max(s.newest.Load(), p.T))
+		}
+	})
+	for _, q := range queues {
+		close(q)
+	}
+	wait.Wait()
+	s.applied.Store(s.journal.seq)
+	return err
+}
+
+type replayed struct {
+	seq    int64
+	points []codec.Tagged
+}
+
+func (s *Store) replayPart(w, workers int, queue <-chan replayed) {
+	var pk packer
+	for b := range queue {
+		for _, p := range b.points {
+			i := shardOf(p.Series)
+			sh := &s.shards[i]
+			if i%workers != w || b.seq <= sh.sealed {
+				continue
+			}
+			sh.add(p, &pk) // nobody else has this shard yet
+			sh.applied = b.seq
+		}
+	}
+}
+
+// eachBlock reads the journal from its oldest block on.
+func (s *Store) eachBlock(ctx context.Context, f func(seq int64, points []codec.Tagged)) error {
+	oldest := s.sealedBefore()
+	for k := range journalTables {
+		i := (s.journal.current + 1 + k) % journalTables
+		if s.journal.tables[i].first == 0 {
+			continue
+		}
+		rows, err := s.pool.Query(ctx, "SELECT seq, data FROM "+tableName(i)+" WHERE seq > $1 ORDER BY seq", oldest)
+		if err != nil {
+			return err
+		}
+		var raw []byte
+		for rows.Next() {
+			var seq int64
+			var data pgtype.DriverBytes
+			if err = rows.Scan(&seq, &data); err != nil {
+				break
+			}
+			if raw, err = s2.Decode(raw[:cap(raw)], data); err != nil {
+				break
+			}
+			var points []codec.Tagged
+			if err = codec.EachOfBlock(raw, func(p codec.Tagged) { points = append(points, p) }); err != nil {
+				break
+			}
+			f(seq, points)
+		}
+		rows.Close()
+		if err == nil {
+			err = rows.Err()
+		}
+		if err != nil {
+			return fmt.Errorf("the journal: %w", err)
+		}
+	}
+	return nil
+}
+
+// sealedBefore is the block up to which all shards are sealed; blocks before
+// it need not be looked at.
+func (s *Store) sealedBefore() int64 {
+	lowest := s.shards[0].sealed
+	for i := range s.shards {
+		lowest = min(lowest, s.shards[i].sealed)
+	}
+	return lowest
+}
