@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/localpg"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
 // Figure is one measured value.
@@ -87,6 +88,10 @@ func run(fleet, wide bool, devices int, minutes float64) error {
 	if _, err := s.Migrate(ctx); err != nil {
 		return err
 	}
+	if err := s.Samples.Start(ctx, samples.Options{}); err != nil {
+		return err
+	}
+	defer s.Samples.Stop()
 	stop, err := startFleet("--fleet", "--devices", fmt.Sprint(devices))
 	if err != nil {
 		return err

@@ -22,6 +22,7 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
+	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
@@ -37,6 +38,7 @@ import (
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 )
@@ -191,9 +193,6 @@ func (b *bench) sweep(ctx context.Context) error {
 func (b *bench) engine(ctx context.Context) error {
 	all, err := collect.New(b.store, kits.Files)
 	if err != nil {
-		return err
-	}
-	if err := b.store.Prepare(ctx, time.Now().Add(-24*time.Hour), time.Now().Add(48*time.Hour)); err != nil {
 		return err
 	}
 	if err := all.Seed(ctx); err != nil {
@@ -375,12 +374,17 @@ func (b *bench) pages(ctx context.Context) error {
 	if err != nil || len(series) == 0 {
 		return fmt.Errorf("no series to chart: %w", err)
 	}
-	if err := b.history(ctx, series[0].ID); err != nil {
+	every, err := b.store.SeriesOf(ctx, 0)
+	if err != nil {
+		return err
+	}
+	if err := b.history(ctx, every); err != nil {
 		return err
 	}
 	device := series[0].DeviceID
 	for _, p := range []struct{ name, path, target string }{
 		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"latest values", "/collect/latest", "< 50"},
+		{"latest values, highest first", "/collect/latest?sort=-value", "< 50"},
 		{"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
 	} {
@@ -393,17 +397,23 @@ func (b *bench) pages(ctx context.Context) error {
 	return nil
 }
 
-// history gives one series two weeks of steps.
-func (b *bench) history(ctx context.Context, id domain.ID) error {
-	now := time.Now().UTC().Truncate(store.StepWidth).Add(-3 * time.Hour)
-	if err := b.store.PrepareSteps(ctx, now.AddDate(0, 0, -15), now); err != nil {
-		return err
+// history gives every series two weeks of values, one in five minutes.
+func (b *bench) history(ctx context.Context, series []domain.Series) error {
+	end := time.Now().UTC().Truncate(5 * time.Minute).Add(-time.Hour)
+	for batch := range slices.Chunk(series, 500) {
+		var past []samples.History
+		for _, x := range batch {
+			h := samples.History{Series: x.ID}
+			for at := end.AddDate(0, 0, -14); at.Before(end); at = at.Add(5 * time.Minute) {
+				h.Points = append(h.Points, codec.Point{T: at.UnixMilli(), V: float64(at.Unix()/300*7919%1000) / 10})
+			}
+			past = append(past, h)
+		}
+		if err := b.store.Samples.Import(ctx, past); err != nil {
+			return err
+		}
 	}
-	var steps []domain.Step
-	for at := now.AddDate(0, 0, -14); at.Before(now); at = at.Add(store.StepWidth) {
-		steps = append(steps, domain.Step{At: at, Count: 15, Min: 1, Avg: 2, Max: 3})
-	}
-	return b.store.CopySteps(ctx, []store.SeriesSteps{{SeriesID: id, Steps: steps}})
+	return nil
 }
 
 func percentile(c *http.Client, address string) (float64, error) {

@@ -72,23 +72,22 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 	if err != nil {
 		return nil, err
 	}
-	latest, err := a.Store.LatestOf(ctx, in.ID)
 	out := []Reading{}
 	for _, x := range series {
 		r := Reading{Series: x, IntervalSeconds: int(x.Interval / time.Second)}
-		if l, ok := latest[x.ID]; ok {
+		if l, ok := a.Store.LatestIn([]domain.ID{x.ID})[x.ID]; ok {
 			r.Value, r.At, r.PreviousValue = &l.Value, &l.At, l.BeforeValue
 		}
 		out = append(out, r)
 	}
-	return items(out, err)
+	return items(out, nil)
 }
 
 // Samples is an answer about a series: steps with their true extremes.
 type Samples struct {
 	Unit        string        `json:"unit"`
 	StepSeconds float64       `json:"step_seconds" doc:"Width of the steps"`
-	Single      bool          `json:"single_values" doc:"True when each step comes from single values, false when from stored steps"`
+	Resolution  float64       `json:"resolution_seconds" doc:"Finest parts that were read: 0 for single values, else the width of stored steps"`
 	Steps       []domain.Step `json:"steps" nullable:"false"`
 }
 
@@ -117,15 +116,11 @@ func (a *api) series() {
 		if err != nil {
 			return nil, err
 		}
-		oldest, err := a.Store.OldestRaw(ctx)
-		if err != nil {
-			return nil, err
-		}
-		steps, width, raw, err := a.Store.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points, oldest)
+		steps, width, resolution, err := a.Store.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
 		if steps == nil {
 			steps = []domain.Step{}
 		}
-		return one(Samples{x.Unit, width.Seconds(), raw, steps}, err)
+		return one(Samples{x.Unit, width.Seconds(), resolution.Seconds(), steps}, err)
 	})
 }
 

@@ -29,6 +29,7 @@ import (
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 )
@@ -118,7 +119,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
 	a.Engine = engine.NewCollector(s, a.Kits, fetch.Fetcher{SNMP: a.client, Timeout: snmpTimeout, Retries: snmpRetries}, a.evaluator, log)
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, log)
-	a.house = engine.NewHousekeeper(s, c.Keep(), log)
+	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
 	a.Judge = judge.New(s, a.evaluator.SetRules)
@@ -129,9 +130,11 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 // Start runs everything and serves the screens. drill may be nil where there
 // is no simulated estate.
 func (a *App) Start(ctx context.Context, drill web.Drill) error {
-	if err := a.house.Start(ctx); err != nil {
-		return err
+	spill := samples.Options{SpillFile: filepath.Join(a.Config.DataDir, "samples.spill"), Log: a.log}
+	if err := a.Store.Samples.Start(ctx, spill); err != nil {
+		return fmt.Errorf("the sample store: %w", err)
 	}
+	a.house.Start(ctx)
 	if err := a.Store.EndSweeps(ctx, time.Now().UTC()); err != nil {
 		return err
 	}
@@ -180,5 +183,6 @@ func (a *App) Stop() {
 	a.Engine.Stop()
 	a.outbox.Stop()
 	a.house.Stop()
+	a.Store.Samples.Stop()
 	a.client.Close()
 }

@@ -77,7 +77,7 @@ func build(t *testing.T) running {
 	require.NoError(t, err)
 	listen := l.Addr().String()
 	l.Close()
-	s := testkit.Store(t)
+	s := testkit.OpenStore(t, testkit.URL(t))
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
 	a, err := New(c, s, demo.Vendors(), slog.New(slog.NewTextHandler(t.Output(), nil)))
 	require.NoError(t, err)

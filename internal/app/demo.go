@@ -17,13 +17,13 @@ import (
 	"tirelessowl/internal/store"
 )
 
-// Past is how far back the demo's history goes: in all, in single samples,
-// and with transitions and incidents.
-type Past struct{ All, Raw, Judged time.Duration }
+// Past is how far back the demo's history goes: in all, with a sample a
+// minute, and with transitions and incidents.
+type Past struct{ All, Fine, Judged time.Duration }
 
 // DemoPast is two weeks in steps of five minutes, the last day in steps of a
 // minute; transitions and incidents of the last three days.
-var DemoPast = Past{All: 14 * 24 * time.Hour, Raw: 24 * time.Hour, Judged: 3 * 24 * time.Hour}
+var DemoPast = Past{All: 14 * 24 * time.Hour, Fine: 24 * time.Hour, Judged: 3 * 24 * time.Hour}
 
 const (
 	demoCoarse   = 5 * time.Minute
@@ -127,16 +127,10 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
 	}
-	if err := a.Store.PrepareSteps(ctx, now.Add(-past.All-24*time.Hour), now); err != nil {
-		return err
-	}
-	if err := a.Store.Prepare(ctx, now.Add(-past.Raw), now.Add(48*time.Hour)); err != nil {
-		return err
-	}
 	to := now.Truncate(time.Minute)
 	shown := 0
 	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d}, Recorder: a.Respond.Past(), Log: a.log,
-		From: to.Add(-past.All), RawFrom: to.Add(-past.Raw), JudgeFrom: to.Add(-past.Judged), To: to, Coarse: demoCoarse, Fine: demoFine,
+		From: to.Add(-past.All), FineFrom: to.Add(-past.Fine), JudgeFrom: to.Add(-past.Judged), To: to, Coarse: demoCoarse, Fine: demoFine,
 		Progress: func(done, of int) {
 			if percent := 100 * done / of; percent >= shown+20 {
 				shown = percent

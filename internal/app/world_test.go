@@ -29,7 +29,7 @@ func world(t *testing.T) (running, *demo.Client) {
 	host, port := sim.MailHost(r.base)
 	client := &demo.Client{URL: sim.ControlURL(r.base)}
 	at := StandIns{Control: client.URL, DeskURL: sim.DeskURL(r.base), MailURL: sim.MailURL(r.base), MailHost: host, MailPort: port, Community: "c", DeskToken: "d"}
-	past := Past{All: 90 * time.Minute, Raw: 40 * time.Minute, Judged: 90 * time.Minute}
+	past := Past{All: 90 * time.Minute, Fine: 40 * time.Minute, Judged: 90 * time.Minute}
 	require.NoError(t, r.LoadDemo(t.Context(), client, at, past, func(string) {}))
 	r.run(t, &Demo{Client: client, DeskURL: at.DeskURL, MailURL: at.MailURL})
 	return r, client

@@ -57,7 +57,7 @@ func settings() []setting {
 			return err
 		}},
 		{"demo-port", "OWL_DEMO_PORT", "0", "port of the simulated devices; 0 derives it from the first address", number(func(c *Config) *int { return &c.DemoPort }, 0, 65535)},
-		{"keep-days", "OWL_KEEP_DAYS", "14", "days that single samples are kept", number(func(c *Config) *int { return &c.KeepDays }, 1, 3650)},
+		{"keep-days", "OWL_KEEP_DAYS", "90", "days that single samples are kept", number(func(c *Config) *int { return &c.KeepDays }, 1, 3650)},
 		{"log-level", "OWL_LOG_LEVEL", "info", "debug, info, warn or error", text(func(c *Config) *string { return &c.LogLevel })},
 	}
 }

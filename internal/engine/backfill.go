@@ -9,13 +9,14 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/envelope"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
 // History gives what a device would have answered in the past: for each
@@ -32,10 +33,9 @@ type Backfill struct {
 	History  History
 	Recorder Recorder
 	Log      *slog.Logger
-	// From is the begin; single samples are kept from RawFrom on; judging
-	// begins at JudgeFrom; To is the end.
-	From, RawFrom, JudgeFrom, To time.Time
-	Coarse, Fine                 time.Duration // steps before and after RawFrom
+	// From is the begin; judging begins at JudgeFrom; To is the end.
+	From, FineFrom, JudgeFrom, To time.Time
+	Coarse, Fine                  time.Duration // pauses between samples before and after FineFrom
 	// Progress is told the devices done, and their number; may be nil.
 	Progress func(done, of int)
 }
@@ -128,10 +128,10 @@ func (b *Backfill) device(ctx context.Context, d domain.Device, fittings []domai
 	bound := bind(b.Kits, d, fittings, nil, series)
 	requests := b.Kits.Requests(d, fittings, "")
 	in := &intake{Backfill: b, bound: bound, requests: requests, old: map[domain.ID][]domain.Sample{}}
-	if err := b.History.Each(ctx, d, requests, b.From, b.RawFrom, b.Coarse, in.take); err != nil {
+	if err := b.History.Each(ctx, d, requests, b.From, b.FineFrom, b.Coarse, in.take); err != nil {
 		return nil, nil, err
 	}
-	if err := b.History.Each(ctx, d, requests, b.RawFrom, b.To, b.Fine, in.take); err != nil {
+	if err := b.History.Each(ctx, d, requests, b.FineFrom, b.To, b.Fine, in.take); err != nil {
 		return nil, nil, err
 	}
 	if in.err != nil {
@@ -180,23 +180,17 @@ func (in *intake) sync(sb *sourceBinding, kb *kindBinding, got derive.Fetched) e
 	return nil
 }
 
-// store writes single samples of the newer time and steps of all.
+// store brings all samples into the store.
 func (in *intake) store(ctx context.Context) error {
-	var raw []domain.SeriesSample
-	var steps []store.SeriesSteps
+	var past []samples.History
 	for _, id := range sortedKeys(in.old) {
-		samples := in.old[id]
-		steps = append(steps, store.SeriesSteps{SeriesID: id, Steps: envelope.Fold(samples, in.From.Truncate(store.StepWidth), store.StepWidth)})
-		for _, s := range samples {
-			if !s.At.Before(in.RawFrom) {
-				raw = append(raw, domain.SeriesSample{SeriesID: id, Sample: s})
-			}
+		h := samples.History{Series: id}
+		for _, s := range in.old[id] {
+			h.Points = append(h.Points, codec.Point{T: s.At.UnixMilli(), V: s.Value})
 		}
+		past = append(past, h)
 	}
-	if err := in.Store.CopySteps(ctx, steps); err != nil {
-		return err
-	}
-	return in.Store.CopySamples(ctx, raw)
+	return in.Store.Samples.Import(ctx, past)
 }
 
 func (in *intake) judged(watched map[string]bool) []judgedSample {

@@ -104,7 +104,7 @@ func (c *Collector) Stop() {
 // Stats returns figures about the work.
 func (c *Collector) Stats() CollectorStats {
 	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Fetches: c.stats.fetches.Load(),
-		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0}
+		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away}
 }
 
 // CollectNow fetches everything of a device as soon as it is free, and
@@ -336,7 +336,7 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 	if len(batch.samples)+len(batch.states) == 0 {
 		return
 	}
-	c.insist(ctx, "samples", func() error { return c.store.WriteSamples(ctx, batch.samples) })
+	c.insist(ctx, "samples", func() error { return c.store.Samples.Append(ctx, batch.samples) })
 	if len(batch.states) > 0 {
 		c.insist(ctx, "states of series", func() error { return c.store.SetSeriesState(ctx, batch.states) })
 	}

@@ -122,8 +122,7 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 	assert.Equal(t, domain.SeriesWaiting, w.series(t)["lan1/in"].State, "a rate waits for the second look")
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
-	latest, err := w.store.LatestOf(t.Context(), w.device.ID)
-	require.NoError(t, err)
+	latest := w.store.LatestIn([]domain.ID{w.series(t)["lan1/in"].ID, w.series(t)["lan1/out"].ID})
 	assert.InDelta(t, 100_000, latest[w.series(t)["lan1/in"].ID].Value, 1e-6, "750000 B in 60 s × 8")
 	assert.InDelta(t, 200_000, latest[w.series(t)["lan1/out"].ID].Value, 1e-6)
 	d, err := w.store.Device(t.Context(), w.device.ID)
@@ -202,7 +201,7 @@ func TestStopLosesNothing(t *testing.T) {
 	}
 	w.collector.Stop()
 	w.collector.Stop()
-	got, err := w.store.Samples(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
+	got, err := w.store.SamplesOf(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, got, int(taken.Load()))
 }
@@ -223,15 +222,15 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return taken.Load() > 0 }, 5*time.Second, 10*time.Millisecond)
 	loss := w.series(t)["loss"].ID
-	exec("ALTER TABLE samples RENAME TO samples_away")
+	exec("ALTER TABLE journal_0 RENAME TO samples_away")
 	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return w.collector.Stats().Away }, 10*time.Second, 20*time.Millisecond)
 	before := taken.Load()
 	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() > before+20 }, 10*time.Second, 5*time.Millisecond, "it goes on asking")
 	assert.Positive(t, w.collector.Stats().Buffered)
-	exec("ALTER TABLE samples_away RENAME TO samples")
+	exec("ALTER TABLE samples_away RENAME TO journal_0")
 	require.Eventually(t, func() bool { return !w.collector.Stats().Away }, 15*time.Second, 50*time.Millisecond)
 	w.collector.Stop()
-	got, err := w.store.Samples(t.Context(), loss, t0, t0.Add(time.Hour))
+	got, err := w.store.SamplesOf(t.Context(), loss, t0, t0.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, got, int(taken.Load()))
 }

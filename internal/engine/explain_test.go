@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
+	"tirelessowl/internal/store/samples"
 )
 
 // words joins all texts of a trace.
@@ -75,27 +76,27 @@ func TestWhyOfAFailingValueShowsTheProblem(t *testing.T) {
 	assert.Contains(t, words(trace.Facts), "The mean of all rows is taken")
 }
 
-func TestHousekeeperMakesRoomFoldsAndDrops(t *testing.T) {
+func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	w := setup(t, "reachability")
 	ctx := t.Context()
 	now := time.Now().UTC().Truncate(time.Hour)
-	series, err := w.store.AddSeries(ctx, []domain.Series{{DeviceID: w.device.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
-	require.NoError(t, err)
-	require.NoError(t, w.store.Prepare(ctx, now.AddDate(0, 0, -20), now))
-	old := domain.Sample{At: now.AddDate(0, 0, -18), Value: 1}
-	recent := domain.Sample{At: now.Add(-20 * time.Minute), Value: 7}
-	require.NoError(t, w.store.WriteSamples(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: old}, {SeriesID: series[0].ID, Sample: recent}}))
-	h := engine.NewHousekeeper(w.store, 14*24*time.Hour, quiet)
+	old := domain.Sample{At: now.AddDate(0, 0, -40), Value: 1}
+	recent := domain.Sample{At: now.AddDate(0, 0, -3), Value: 7}
+	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: 1, Sample: old}, {SeriesID: 1, Sample: recent}}))
+	require.NoError(t, w.store.Samples.Seal(ctx))
+	h := engine.NewHousekeeper(w.store, samples.KeepFor(14*24*time.Hour), quiet)
 	h.Round(ctx, now)
-	got, err := w.store.Samples(ctx, series[0].ID, now.AddDate(0, 0, -30), now)
+	got, err := w.store.SamplesOf(ctx, 1, now.AddDate(0, 0, -50), now)
 	require.NoError(t, err)
-	assert.Equal(t, []domain.Sample{recent}, got, "the old day is gone, the new one stays")
-	steps, err := w.store.Steps(ctx, series[0].ID, now.Add(-time.Hour), now)
+	assert.Equal(t, []domain.Sample{recent}, got, "the old day is gone, the newer one stays")
+	series := domain.Series{ID: 1, Interval: time.Second}
+	steps, width, resolution, err := w.store.Range(ctx, series, now.AddDate(0, 0, -50), now, 50)
 	require.NoError(t, err)
-	require.Len(t, steps, 1)
-	assert.Equal(t, 7.0, steps[0].Max)
-	require.NoError(t, w.store.WriteSamples(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(40 * time.Hour), Value: 1}}}), "there is room ahead of time")
-	require.NoError(t, h.Start(ctx))
+	assert.Equal(t, 24*time.Hour, width)
+	assert.Equal(t, 24*time.Hour, resolution, "both days are folded")
+	require.Len(t, steps, 2, "its step stays longer")
+	assert.Equal(t, 1.0, steps[0].Max)
+	h.Start(ctx)
 	h.Stop()
 	h.Stop()
 }

@@ -7,37 +7,27 @@ import (
 	"time"
 
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
-// Housekeeper makes partitions ahead of time, folds samples into steps and
-// drops what is too old.
+// Housekeeper folds the samples of days that ended and drops what is too old.
 type Housekeeper struct {
 	store   *store.Store
-	keep    time.Duration // how long single samples are kept
+	keep    samples.Keep
 	log     *slog.Logger
 	stop    context.CancelFunc
 	running sync.WaitGroup
 }
 
 // NewHousekeeper returns a housekeeper that does nothing before Start.
-func NewHousekeeper(s *store.Store, keep time.Duration, log *slog.Logger) *Housekeeper {
+func NewHousekeeper(s *store.Store, keep samples.Keep, log *slog.Logger) *Housekeeper {
 	return &Housekeeper{store: s, keep: keep, log: log}
 }
 
-const (
-	houseEvery = 5 * time.Minute
-	// foldBack is how far back steps are made again, for late samples and
-	// for a time when we did not run.
-	foldBack = 2 * time.Hour
-)
+const houseEvery = 10 * time.Minute
 
-// Start makes sure that there is room for samples now, then works in the
-// background.
-func (h *Housekeeper) Start(ctx context.Context) error {
-	now := time.Now().UTC()
-	if err := h.store.Prepare(ctx, now.Add(-24*time.Hour), now.Add(48*time.Hour)); err != nil {
-		return err
-	}
+// Start works in the background.
+func (h *Housekeeper) Start(ctx context.Context) {
 	ctx, h.stop = context.WithCancel(context.WithoutCancel(ctx))
 	h.running.Go(func() {
 		tick := time.NewTicker(houseEvery)
@@ -51,7 +41,6 @@ func (h *Housekeeper) Start(ctx context.Context) error {
 			}
 		}
 	})
-	return nil
 }
 
 // Stop ends the work; it may be called twice.
@@ -64,17 +53,20 @@ func (h *Housekeeper) Stop() {
 
 // Round does all that is due at a time.
 func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
-	try := func(what string, err error) {
-		if err != nil && ctx.Err() == nil {
-			h.log.Error("housekeeping failed", "what", what, "error", err)
-		}
+	days, err := h.store.Samples.FoldDue(ctx, now)
+	h.report(ctx, "folding of days", err)
+	if days > 0 {
+		h.log.Info("folded samples", "days", days)
 	}
-	try("partitions", h.store.Prepare(ctx, now, now.Add(48*time.Hour)))
-	end := now.Truncate(store.StepWidth)
-	try("steps", h.store.MakeSteps(ctx, end.Add(-foldBack), end))
-	dropped, err := h.store.DropBefore(ctx, now.Add(-h.keep))
-	try("retention", err)
+	dropped, err := h.store.Samples.Retain(ctx, now, h.keep)
+	h.report(ctx, "retention", err)
 	if len(dropped) > 0 {
-		h.log.Info("dropped old samples", "days", len(dropped))
+		h.log.Info("dropped old samples", "partitions", len(dropped))
+	}
+}
+
+func (h *Housekeeper) report(ctx context.Context, what string, err error) {
+	if err != nil && ctx.Err() == nil {
+		h.log.Error("housekeeping failed", "what", what, "error", err)
 	}
 }

@@ -7,12 +7,14 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
 // Recorder keeps what judging found: transitions, alerts, incidents and the
@@ -87,10 +89,8 @@ func (j *Judge) restore(ctx context.Context) error {
 		return err
 	}
 	byID := map[domain.ID]rule.Rule{}
-	longest := 2
 	for _, r := range rules {
 		byID[r.ID] = r
-		longest = max(longest, r.Window()+1)
 	}
 	j.mu.Lock()
 	j.estate.SetRules(rules)
@@ -99,7 +99,7 @@ func (j *Judge) restore(ctx context.Context) error {
 	}
 	now := time.Now().UTC()
 	j.estate.Grace(now.Add(restGrace))
-	err = j.store.Recent(ctx, longest, now.Add(-2*time.Hour), func(id domain.ID, s domain.Sample) { j.estate.Remember(id, s) })
+	err = j.remember(ctx, rules, now.Add(-2*time.Hour))
 	var found estate.Result
 	if err == nil {
 		found = j.estate.Recheck(now)
@@ -107,6 +107,35 @@ func (j *Judge) restore(ctx context.Context) error {
 	j.mu.Unlock()
 	j.keep(ctx, found)
 	return err
+}
+
+// remember brings back the newest values of all series: from memory, and from
+// the store where a rule looks back farther.
+func (j *Judge) remember(ctx context.Context, rules []rule.Rule, since time.Time) error {
+	long := map[string]rule.Rule{}
+	for _, r := range rules {
+		if r.Window() >= samples.KeepPoints {
+			long[r.Kit+"/"+r.Reading] = r
+		}
+	}
+	j.store.Samples.EachLatest(since, func(id int64, points []codec.Point) {
+		if s, ok := j.estate.Series(id); !ok || long[s.Kit+"/"+s.Reading].ID != 0 {
+			return
+		}
+		for _, p := range points {
+			j.estate.Remember(id, domain.Sample{At: time.UnixMilli(p.T).UTC(), Value: p.V})
+		}
+	})
+	for _, r := range long {
+		past, err := j.store.SamplesOfReading(ctx, r.Kit, r.Reading, since, time.Now().Add(time.Hour))
+		if err != nil {
+			return err
+		}
+		for id, list := range past {
+			j.estate.Remember(id, list...)
+		}
+	}
+	return nil
 }
 
 // restGrace is how long after a start missing values are not yet held

@@ -142,7 +142,15 @@ func (s *Store) UpdateDevice(ctx context.Context, d domain.Device) error {
 
 // DeleteDevice removes a device with everything that hangs on it.
 func (s *Store) DeleteDevice(ctx context.Context, id domain.ID) error {
-	return must(s.q(ctx).Delete(&deviceRow{}, id))
+	var series []domain.ID
+	if err := s.q(ctx).Table("series").Where("device_id = ?", id).Pluck("id", &series).Error; err != nil {
+		return err
+	}
+	if err := must(s.q(ctx).Delete(&deviceRow{}, id)); err != nil {
+		return err
+	}
+	s.Samples.Forget(series)
+	return nil
 }
 
 // SetHealth records a device's health.

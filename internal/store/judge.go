@@ -207,64 +207,6 @@ func (s *Store) LevelsOf(ctx context.Context, deviceID domain.ID) (map[domain.ID
 	return out, err
 }
 
-// ListedValue is one row of the list of latest values.
-type ListedValue struct {
-	SeriesID    int64
-	DeviceID    int64
-	Device      string
-	Part        string
-	Kit         string
-	Reading     string
-	Name        string
-	Unit        string
-	EveryS      int
-	State       string
-	Error       string
-	At          *time.Time
-	Value       *float64
-	BeforeValue *float64
-}
-
-// ValueFilter picks latest values; zero fields do not filter.
-type ValueFilter struct {
-	Search  string // part of device, part or reading
-	Kit     string
-	Reading string
-	State   string
-	Sort    string // device, reading, value, age; with a leading "-" downwards
-	Limit   int
-	Offset  int
-}
-
-var valueOrder = map[string]string{
-	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name", "-reading": "s.name DESC, d.name",
-	"value": "l.value NULLS LAST", "-value": "l.value DESC NULLS LAST", "age": "l.at DESC NULLS LAST", "-age": "l.at NULLS FIRST",
-}
-
-// LatestValues returns newest values over all devices, and how many match.
-func (s *Store) LatestValues(ctx context.Context, f ValueFilter) ([]ListedValue, int64, error) {
-	order, ok := valueOrder[f.Sort]
-	if !ok {
-		order = valueOrder["device"]
-	}
-	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id").Joins("LEFT JOIN latest l ON l.series_id = s.id")
-	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
-	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
-	q = when(q, f.State != "", "s.state = ?", f.State)
-	if f.Search != "" {
-		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)
-	}
-	var total int64
-	if err := q.Count(&total).Error; err != nil {
-		return nil, 0, err
-	}
-	var rows []ListedValue
-	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.every_s, s.state, s.error, l.at, l.value, l.before_value").
-		Order(order + ", s.id").Limit(f.Limit).Offset(f.Offset).Scan(&rows).Error
-	return rows, total, err
-}
-
 // Hit is something that a search found.
 type Hit struct {
 	Kind string

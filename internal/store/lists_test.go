@@ -112,7 +112,7 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	d, first := world(t, s)
 	more, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute}})
 	require.NoError(t, err)
-	require.NoError(t, s.WriteSamples(ctx, []domain.SeriesSample{
+	require.NoError(t, s.Samples.Append(ctx, []domain.SeriesSample{
 		{SeriesID: first.ID, Sample: domain.Sample{At: now, Value: 7}}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
 	require.NoError(t, s.SetSeriesState(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
 	names := func(f store.ValueFilter) (out []string) {
@@ -132,13 +132,14 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	assert.Equal(t, []string{"T"}, names(store.ValueFilter{Kit: "k2", Limit: 9}))
 	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Reading: "r", Limit: 9}))
 	assert.Len(t, names(store.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
-	in, err := s.LatestIn(ctx, []domain.ID{first.ID, 999})
-	require.NoError(t, err)
+	in := s.LatestIn([]domain.ID{first.ID, 999})
 	assert.Len(t, in, 1)
 	assert.Equal(t, 7.0, in[first.ID].Value)
-	newest, err := s.Newest(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, now.Add(time.Minute), newest)
+	assert.Equal(t, now.Add(time.Minute), s.Samples.Newest())
+	assert.Equal(t, []string{"Straße 50%", "R", "T"}, names(store.ValueFilter{Sort: "age", Limit: 9}), "youngest first, those without a value last")
+	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Sort: "age", Limit: 1, Offset: 1}))
+	assert.Equal(t, []string{"R", "Straße 50%", "T"}, names(store.ValueFilter{Sort: "-age", Limit: 9}))
+	assert.Empty(t, names(store.ValueFilter{Sort: "-age", Limit: 9, Offset: 99}))
 }
 
 func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {

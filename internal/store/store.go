@@ -18,6 +18,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store/samples"
 )
 
 //go:embed migrations/*.sql
@@ -29,6 +30,8 @@ type Store struct {
 	sql  *sql.DB
 	pool *pgxpool.Pool
 	keys *Vault
+	// Samples are the values of all series.
+	Samples *samples.Store
 }
 
 // maxConnections bounds what one process takes of the server.
@@ -56,7 +59,7 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("connect: %w", err)
 	}
-	return &Store{db: g, sql: db, pool: pool, keys: keys}, nil
+	return &Store{db: g, sql: db, pool: pool, keys: keys, Samples: samples.New(pool)}, nil
 }
 
 // Close gives all connections back.

@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/testkit"
 )
 
@@ -67,29 +68,30 @@ func TestDevicesKeepTheirAddresses(t *testing.T) {
 	assert.ErrorIs(t, s.DeleteDevice(ctx, d.ID), domain.ErrNotFound)
 }
 
-func TestSamplesAreStoredOnce(t *testing.T) {
+func TestLatestAndSamplesOfASeries(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, series := world(t, s)
 	batch := []domain.SeriesSample{
 		{SeriesID: series.ID, Sample: domain.Sample{At: now, Value: 1}},
 		{SeriesID: series.ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: 2}},
 	}
-	require.NoError(t, s.WriteSamples(ctx, batch))
-	require.NoError(t, s.WriteSamples(ctx, batch), "a repeated write does no harm")
-	got, err := s.Samples(ctx, series.ID, now, now.Add(time.Hour))
+	require.NoError(t, s.Samples.Append(ctx, batch))
+	require.NoError(t, s.Samples.Append(ctx, batch), "a repeated write does no harm")
+	got, err := s.SamplesOf(ctx, series.ID, now, now.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Equal(t, []domain.Sample{batch[0].Sample, batch[1].Sample}, got)
-	require.NoError(t, s.WriteSamples(ctx, []domain.SeriesSample{{SeriesID: series.ID, Sample: domain.Sample{At: now.Add(2 * time.Minute), Value: 5}}, {SeriesID: 999, Sample: domain.Sample{At: now, Value: 5}}}))
-	latest, err := s.LatestOf(ctx, d.ID)
+	latest := s.LatestIn([]domain.ID{series.ID, 999})
+	require.Len(t, latest, 1)
+	assert.Equal(t, 2.0, latest[series.ID].Value)
+	assert.Equal(t, 1.0, *latest[series.ID].BeforeValue)
+	of, err := s.SamplesOfReading(ctx, "k", "r", now, now.Add(time.Hour))
 	require.NoError(t, err)
-	assert.Equal(t, 5.0, latest[series.ID].Value)
-	assert.Equal(t, 2.0, *latest[series.ID].BeforeValue)
-	recent := map[domain.ID][]float64{}
-	require.NoError(t, s.Recent(ctx, 2, now.Add(-time.Hour), func(id domain.ID, x domain.Sample) { recent[id] = append(recent[id], x.Value) }))
-	assert.Equal(t, []float64{2, 5}, recent[series.ID])
+	assert.Equal(t, got, of[series.ID])
+	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	assert.Empty(t, s.LatestIn([]domain.ID{series.ID}), "its values are forgotten with it")
 }
 
-func TestRangeKeepsThePeakAndJoinsTheTail(t *testing.T) {
+func TestRangeKeepsThePeak(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	_, series := world(t, s)
 	from := now.Add(-2 * time.Hour)
@@ -101,33 +103,55 @@ func TestRangeKeepsThePeakAndJoinsTheTail(t *testing.T) {
 		}
 		batch = append(batch, domain.SeriesSample{SeriesID: series.ID, Sample: domain.Sample{At: from.Add(time.Duration(m) * time.Minute), Value: v}})
 	}
-	require.NoError(t, s.CopySamples(ctx, batch))
-	require.NoError(t, s.MakeSteps(ctx, from, from.Add(90*time.Minute)))
-	require.NoError(t, s.MakeSteps(ctx, from, from.Add(90*time.Minute)), "making them again replaces them")
-	steps, width, raw, err := s.Range(ctx, series, from, now, 4, now.Add(time.Hour))
+	require.NoError(t, s.Samples.Append(ctx, batch))
+	steps, width, _, err := s.Range(ctx, series, from, now, 4)
 	require.NoError(t, err)
-	assert.False(t, raw)
 	assert.Equal(t, 30*time.Minute, width)
-	require.Len(t, steps, 4, "the last half hour comes from samples")
+	require.Len(t, steps, 4)
 	// Minute 47 lies in the second half hour: (29 × 1 + 99) / 30.
 	assert.Equal(t, 99.0, steps[1].Max)
 	assert.InDelta(t, 128.0/30, steps[1].Avg, 1e-9)
 	assert.Equal(t, 30, steps[3].Count)
-	steps, _, raw, err = s.Range(ctx, series, from, now, 500, from.Add(-time.Hour))
+	steps, width, _, err = s.Range(ctx, series, from, now, 500)
 	require.NoError(t, err)
-	assert.True(t, raw)
+	assert.Equal(t, time.Second, width)
 	assert.Len(t, steps, 120, "a short range shows every sample")
 }
 
-func TestPartitionsComeAndGo(t *testing.T) {
-	s, ctx := testkit.Store(t), t.Context()
-	require.NoError(t, s.Prepare(ctx, now.AddDate(0, 0, -10), now), "existing ones are left alone")
-	oldest, err := s.OldestRaw(ctx)
+// What the first release kept, a row for each sample and steps of a quarter
+// of an hour, is taken over.
+func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
+	ctx := t.Context()
+	s := testkit.OpenStore(t, testkit.EmptyURL(t))
+	require.NoError(t, s.MigrateTo(ctx, 2))
+	day := now.Truncate(24*time.Hour).AddDate(0, 0, -2)
+	_, err := s.Pool().Exec(ctx, "CREATE TABLE samples_x PARTITION OF samples FOR VALUES FROM ('2000-01-01') TO ('2100-01-01'); CREATE TABLE steps_x PARTITION OF steps FOR VALUES FROM ('2000-01-01') TO ('2100-01-01')")
 	require.NoError(t, err)
-	assert.Equal(t, now.AddDate(0, 0, -10).Truncate(24*time.Hour), oldest)
-	dropped, err := s.DropBefore(ctx, now.AddDate(0, 0, -8))
+	_, err = s.Pool().Exec(ctx, "INSERT INTO samples SELECT i % 2 + 1, $1::timestamptz + i * interval '1 minute', i FROM generate_series(0, 599) i", day)
 	require.NoError(t, err)
-	assert.Len(t, dropped, 2)
+	_, err = s.Pool().Exec(ctx, "INSERT INTO steps SELECT 1, $1::timestamptz + i * interval '15 minutes', 15, i, i + 1, i + 9 FROM generate_series(0, 191) i", day.AddDate(0, 0, -1))
+	require.NoError(t, err)
+	_, err = s.Migrate(ctx)
+	require.NoError(t, err)
+	require.NoError(t, s.Samples.Start(ctx, samples.Options{}))
+	defer s.Samples.Stop()
+	got, err := s.SamplesOf(ctx, 2, day, day.AddDate(0, 0, 1))
+	require.NoError(t, err)
+	require.Len(t, got, 300)
+	assert.Equal(t, 599.0, got[299].Value)
+	assert.Equal(t, 599.0, s.LatestIn([]domain.ID{2})[2].Value)
+	steps, width, resolution, err := s.Range(ctx, domain.Series{ID: 1, Interval: time.Minute}, day.AddDate(0, 0, -1), day, 24)
+	require.NoError(t, err)
+	assert.Equal(t, []time.Duration{time.Hour, time.Hour}, []time.Duration{width, resolution})
+	require.Len(t, steps, 24)
+	// The first hour has the steps 0 to 3: lowest 0, highest 3 + 9, mean (1 + 2 + 3 + 4) / 4.
+	assert.Equal(t, domain.Step{At: day.AddDate(0, 0, -1), Count: 60, Min: 0, Avg: 2.5, Max: 12}, steps[0])
+	steps, _, _, err = s.Range(ctx, domain.Series{ID: 1, Interval: time.Second}, day, day.AddDate(0, 0, 1), 1)
+	require.NoError(t, err)
+	assert.Equal(t, 300, steps[0].Count, "where there are samples, they count")
+	var left bool
+	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT to_regclass('samples') IS NOT NULL OR to_regclass('latest') IS NOT NULL").Scan(&left))
+	assert.False(t, left)
 }
 
 func TestRulesAndStates(t *testing.T) {

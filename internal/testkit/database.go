@@ -16,6 +16,7 @@ import (
 
 	"tirelessowl/internal/localpg"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
 var (
@@ -66,10 +67,8 @@ func makeTemplate(ctx context.Context, dir string) error {
 		return err
 	}
 	defer s.Close()
-	if _, err := s.Migrate(ctx); err != nil {
-		return err
-	}
-	return s.Prepare(ctx, time.Now().Add(-72*time.Hour), time.Now().Add(48*time.Hour))
+	_, err = s.Migrate(ctx)
+	return err
 }
 
 func admin(ctx context.Context, sql string) error {
@@ -105,8 +104,13 @@ func newDatabase(t testing.TB, options string) string {
 	return in(name)
 }
 
-// Store opens a new database with the newest schema.
-func Store(t testing.TB) *store.Store { return OpenStore(t, URL(t)) }
+// Store opens a new database with the newest schema, and takes samples.
+func Store(t testing.TB) *store.Store {
+	s := OpenStore(t, URL(t))
+	require.NoError(t, s.Samples.Start(context.Background(), samples.Options{}))
+	t.Cleanup(s.Samples.Stop)
+	return s
+}
 
 // OpenStore opens the database at a URL.
 func OpenStore(t testing.TB, url string) *store.Store {

@@ -77,7 +77,7 @@ func TestRehearseCountsOnThePast(t *testing.T) {
 	for i, v := range []float64{80, 91, 92, 97, 84, 99, 80, 95, 96} {
 		batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}})
 	}
-	require.NoError(t, s.WriteSamples(ctx, batch))
+	require.NoError(t, s.Samples.Append(ctx, batch))
 	got, err := svc.Rehearse(ctx, r, 24*time.Hour)
 	require.NoError(t, err)
 	assert.Equal(t, 1, got.Series)

@@ -68,24 +68,20 @@ const chartPoints = 480
 func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration, now time.Time) (Chart, error) {
 	from := now.Add(-span)
 	c := Chart{From: from.Unix(), To: now.Unix(), Times: []int64{}, Limits: []Limit{}, Marks: []Mark{}, Breaches: []Breach{}}
-	oldest, err := s.store.OldestRaw(ctx)
-	if err != nil {
-		return c, err
-	}
 	parts := [][]domain.Step{}
 	for i, id := range ids {
 		x, err := s.store.Series(ctx, id)
 		if err != nil {
 			return c, err
 		}
-		steps, width, raw, err := s.store.Range(ctx, x, from, now, chartPoints, oldest)
+		steps, width, _, err := s.store.Range(ctx, x, from, now, chartPoints)
 		if err != nil {
 			return c, err
 		}
 		parts = append(parts, steps)
 		c.Lines = append(c.Lines, Line{Label: x.Name})
 		if i == 0 {
-			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, raw, x.Interval)
+			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, x.Interval)
 			if err := s.judged(ctx, &c, x, from, now); err != nil {
 				return c, err
 			}
@@ -96,8 +92,8 @@ func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration
 	return c, nil
 }
 
-func how(width time.Duration, raw bool, interval time.Duration) string {
-	if raw && width <= time.Second {
+func how(width, interval time.Duration) string {
+	if width <= time.Second {
 		return "every value, each " + units.Span(interval)
 	}
 	return "trend + true extremes, " + units.Span(width) + " steps"

@@ -95,6 +95,14 @@ func path(places []domain.Place, id domain.ID) []domain.Place {
 	return out
 }
 
+func idsOf(series []domain.Series) []domain.ID {
+	ids := make([]domain.ID, len(series))
+	for i, x := range series {
+		ids[i] = x.ID
+	}
+	return ids
+}
+
 // values arranges the newest values by reading and part.
 func (s *Service) values(ctx context.Context, out *Subject) error {
 	id := out.Device.ID
@@ -110,10 +118,7 @@ func (s *Service) values(ctx context.Context, out *Subject) error {
 	if err != nil {
 		return err
 	}
-	latest, err := s.store.LatestOf(ctx, id)
-	if err != nil {
-		return err
-	}
+	latest := s.store.LatestIn(idsOf(series))
 	levels, err := s.store.LevelsOf(ctx, id)
 	if err != nil {
 		return err

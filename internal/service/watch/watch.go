@@ -101,9 +101,7 @@ func (s *Service) count(ctx context.Context, o *Overview) (err error) {
 	t.Lock()
 	defer t.Unlock()
 	if time.Since(t.at) > totalsAge {
-		if t.newest, err = s.store.Newest(ctx); err != nil {
-			return err
-		}
+		t.newest = s.store.Samples.Newest()
 		if t.series, err = s.store.CountSeries(ctx); err != nil {
 			return err
 		}

@@ -111,7 +111,7 @@ func (w world) series(t *testing.T, d domain.Device, values map[int]float64) dom
 	for m, v := range values {
 		batch = append(batch, domain.SeriesSample{SeriesID: made[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(m) * time.Minute), Value: v}})
 	}
-	require.NoError(t, w.store.WriteSamples(t.Context(), batch))
+	require.NoError(t, w.store.Samples.Append(t.Context(), batch))
 	return made[0]
 }
 

@@ -12,8 +12,8 @@ const (
 	// shardCount parts the series, so that they are sealed one part after
 	// the other and never all at once.
 	shardCount = 256
-	// keepPoints is how many of its newest points a head always holds.
-	keepPoints = 8
+	// KeepPoints is how many of its newest points a head always holds.
+	KeepPoints = 8
 	// packPoints is how many points are packed together.
 	packPoints = 16
 )
@@ -61,8 +61,8 @@ func (sh *shard) add(p codec.Tagged, pk *packer) {
 	switch {
 	case n == 0 || p.T > h.tail[n-1].T:
 		h.tail = append(h.tail, p.Point)
-		if len(h.tail) >= keepPoints+packPoints {
-			h.pack(len(h.tail)-keepPoints, pk)
+		if len(h.tail) >= KeepPoints+packPoints {
+			h.pack(len(h.tail)-KeepPoints, pk)
 		}
 	case p.T == h.tail[n-1].T && h.kept < n:
 		h.tail[n-1].V = p.V
@@ -204,7 +204,7 @@ func (sh *shard) appendHeads(dst []byte, pk *packer) []byte {
 		}
 		dst = binary.AppendVarint(dst, id-before)
 		before = id
-		dst = appendPart(dst, pk, h.tail[max(0, len(h.tail)-keepPoints):])
+		dst = appendPart(dst, pk, h.tail[max(0, len(h.tail)-KeepPoints):])
 	}
 	return dst
 }

@@ -101,7 +101,7 @@ func (s *Store) see(h History) {
 		known = &head{}
 		sh.heads[h.Series] = known
 	}
-	known.show(h.Points[max(0, len(h.Points)-keepPoints):], &packer{})
+	known.show(h.Points[max(0, len(h.Points)-KeepPoints):], &packer{})
 	newest := h.Points[len(h.Points)-1].T
 	for {
 		old := s.newest.Load()

@@ -286,9 +286,46 @@ func (s *Store) Latest(series int64) []codec.Point {
 	sh.mu.RLock()
 	defer sh.mu.RUnlock()
 	if h := sh.heads[series]; h != nil {
-		return slices.Clone(h.tail[max(0, len(h.tail)-keepPoints):])
+		return slices.Clone(h.tail[max(0, len(h.tail)-KeepPoints):])
 	}
 	return nil
+}
+
+// LastTwo returns the newest point of a series and the one before it; n tells
+// how many there are.
+func (s *Store) LastTwo(series int64) (newest, before codec.Point, n int) {
+	sh := &s.shards[shardOf(series)]
+	sh.mu.RLock()
+	defer sh.mu.RUnlock()
+	h := sh.heads[series]
+	if h == nil || len(h.tail) == 0 {
+		return newest, before, 0
+	}
+	last := len(h.tail) - 1
+	if last == 0 {
+		return h.tail[0], before, 1
+	}
+	return h.tail[last], h.tail[last-1], 2
+}
+
+// EachLatest gives the newest points of every series, newest last, no older
+// than since.
+func (s *Store) EachLatest(since time.Time, f func(series int64, points []codec.Point)) {
+	from := since.UnixMilli()
+	for i := range s.shards {
+		sh := &s.shards[i]
+		sh.mu.RLock()
+		for id, h := range sh.heads {
+			points := h.tail[max(0, len(h.tail)-KeepPoints):]
+			for len(points) > 0 && points[0].T < from {
+				points = points[1:]
+			}
+			if len(points) > 0 {
+				f(id, points)
+			}
+		}
+		sh.mu.RUnlock()
+	}
 }
 
 // Newest returns the time of the newest point of all; zero when there is none.

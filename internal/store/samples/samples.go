@@ -65,12 +65,12 @@ type Store struct {
 	journal journal
 	// tables guards the making and dropping of partitions against each other;
 	// open are the days that have chunks which are not folded yet.
-	tables sync.Mutex
-	known  map[string]bool
-	openMu sync.RWMutex
+	tables  sync.Mutex
+	known   map[string]bool
+	openMu  sync.RWMutex
 	sealing sync.Mutex // one shard at a time
 	folding folding
-	open   map[int]bool
+	open    map[int]bool
 
 	stop    context.CancelFunc
 	running sync.WaitGroup

@@ -62,7 +62,7 @@ func values(p []codec.Point) (out []float64) {
 }
 
 func TestWhatIsAcceptedIsThere(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})
 	ctx := t.Context()
 	require.NoError(t, s.Append(ctx, nil))
@@ -83,7 +83,7 @@ func TestWhatIsAcceptedIsThere(t *testing.T) {
 
 // Late, repeated and corrected samples, before and after they were sealed.
 func TestOrderDoesNotMatterAndTheLaterArrivalWins(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	for name, opt := range map[string]samples.Options{"in memory": {}, "sealed": often} {
 		t.Run(name, func(t *testing.T) {
 			s := open(t, db, opt)
@@ -105,7 +105,7 @@ func TestOrderDoesNotMatterAndTheLaterArrivalWins(t *testing.T) {
 }
 
 func TestRestartGoesOnBehindTheJournal(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})
 	for m := range 100 {
 		require.NoError(t, s.Append(t.Context(), []domain.SeriesSample{at(float64(m), 1, float64(m)), at(float64(m), 300, -float64(m))}))
@@ -150,7 +150,7 @@ func world() (map[int64][]codec.Point, []domain.SeriesSample) {
 // The steps of every width must be what folding all points gives, whether
 // days are folded or not, and wherever the points are.
 func TestRangeEqualsFoldingThePoints(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, often)
 	all, in := world()
 	for batch := range slices.Chunk(in, 700) {
@@ -208,7 +208,7 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 }
 
 func TestImportJoinsWhatIsThere(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})
 	all, _ := world()
 	yesterday := slices.DeleteFunc(slices.Clone(all[1]), func(p codec.Point) bool { return p.T >= noon.Add(-12*time.Hour).UnixMilli() })
@@ -231,7 +231,7 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 }
 
 func TestForget(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})
 	require.NoError(t, s.Append(t.Context(), []domain.SeriesSample{at(0, 1, 5), at(0, 2, 5)}))
 	s.Forget([]int64{1})
@@ -242,7 +242,7 @@ func TestForget(t *testing.T) {
 // While the database is away samples go to a file, and from there into the
 // journal: none is lost, none is doubled.
 func TestSpillWhileTheDatabaseIsAway(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	file := filepath.Join(t.TempDir(), "spill")
 	s := open(t, db, samples.Options{SpillFile: file})
 	ctx := t.Context()
@@ -269,7 +269,7 @@ func TestSpillWhileTheDatabaseIsAway(t *testing.T) {
 }
 
 func TestAFullSpillFileSlowsDownAndLosesNothing(t *testing.T) {
-	db := testkit.Store(t)
+	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{SpillFile: filepath.Join(t.TempDir(), "spill"), SpillBytes: 10})
 	_, err := db.Pool().Exec(t.Context(), "ALTER TABLE journal_0 RENAME TO journal_gone")
 	require.NoError(t, err)

@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-
 )
 
 // chunkRow is one chunk on its way into the database.
@@ -129,5 +128,3 @@ func (s *Store) Seal(ctx context.Context) error {
 	}
 	return s.empty(ctx)
 }
-
-

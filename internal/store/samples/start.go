@@ -14,8 +14,8 @@ import (
 	"tirelessowl/internal/core/codec"
 )
 
-// ErrOtherWriter tells that another process writes samples to this database.
-var ErrOtherWriter = errors.New("another process writes samples to this database")
+// ErrOtherWriter tells that somebody else writes samples to this database already.
+var ErrOtherWriter = errors.New("somebody else writes samples to this database")
 
 // writerLock is the advisory lock of the one writer.
 const writerLock = 0x6f776c31
@@ -23,12 +23,19 @@ const writerLock = 0x6f776c31
 // Start takes up the journal and begins to take samples. Only one process can
 // do that on a database.
 func (s *Store) Start(ctx context.Context, opt Options) error {
+	if s.stop != nil {
+		return ErrOtherWriter
+	}
 	s.opt = opt.withDefaults()
 	s.journal.spill = spill{path: s.opt.SpillFile, limit: s.opt.SpillBytes}
 	if err := s.claim(ctx); err != nil {
 		return err
 	}
-	if err := s.Load(ctx); err != nil {
+	err := s.takeOver(ctx)
+	if err == nil {
+		err = s.Load(ctx)
+	}
+	if err != nil {
 		s.lock.Release()
 		return err
 	}

@@ -194,10 +194,7 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			ids = append(ids, a.SeriesID)
 		}
 	}
-	latest, err := s.Store.LatestIn(r.Context(), append(ids, 0))
-	if err != nil {
-		return err
-	}
+	latest := s.Store.LatestIn(ids)
 	for i, a := range v.In.Alerts {
 		if rule, err := s.Store.Rule(r.Context(), a.RuleID); err == nil && v.Runbook == "" {
 			v.Runbook = rule.Runbook
