@@ -112,10 +112,32 @@ func (f Formula) finish(value float64, row Row) (float64, bool, Problem) {
 		value = value / whole * 100
 	}
 	value *= f.Scale
+	if f.Rate || f.PercentOf >= 0 {
+		value = significant(value)
+	}
 	if math.IsNaN(value) || math.IsInf(value, 0) {
 		return 0, false, "the value is not a finite number"
 	}
 	return value, true, ""
+}
+
+// significant rounds to six significant digits. A quotient of two measured
+// values has seventeen digits, of which the clock alone spoils all but a few;
+// rounded, it is a decimal, which the sample store keeps in a third of the room.
+func significant(v float64) float64 {
+	if v == 0 || math.IsNaN(v) || math.IsInf(v, 0) {
+		return v
+	}
+	digits := 5 - int(math.Floor(math.Log10(math.Abs(v))))
+	switch {
+	case digits > 300:
+		return 0 // less than the smallest thing that anybody measures
+	case digits >= 0:
+		by := math.Pow10(digits)
+		return math.Round(v*by) / by
+	}
+	by := math.Pow10(-digits)
+	return math.Round(v/by) * by
 }
 
 // Over combines the values of several rows into one.
