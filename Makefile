@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-reset serve build assets test test-go test-e2e lint bench screenshots setup setup-test clean
+.PHONY: help demo demo-reset serve build assets test test-go test-e2e lint bench bench-store screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -44,6 +44,9 @@ test-e2e: setup-test build
 
 bench: setup build ## measure; prints a table and writes bench.json
 	@go run -tags gosnmp_nodebug ./cmd/bench
+
+bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
+	@go run ./cmd/bench-store
 
 screenshots: setup-test build ## make docs/screenshots anew from the demo
 	@tools/e2e.sh --project=screenshots
