@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/pprof"
 	"time"
 
 	"tirelessowl/internal/localpg"
@@ -24,8 +25,20 @@ func main() {
 	flag.IntVar(&b.plain, "plain", 100_000, "series of the comparison with a plain table")
 	flag.IntVar(&b.warm, "warm", 60, "values of each series before the sustained load, 30 s apart")
 	only := flag.String("only", "", "one step: compare, rest, reading or load")
+	profile := flag.String("cpuprofile", "", "file for a processor profile")
 	out := flag.String("json", "bench-store.json", "file for the figures")
 	flag.Parse()
+	if *profile != "" {
+		f, err := os.Create(*profile)
+		if err == nil {
+			err = pprof.StartCPUProfile(f)
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "bench-store:", err)
+			os.Exit(1)
+		}
+		defer pprof.StopCPUProfile()
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	if err := run(ctx, b, *only); err != nil {

@@ -139,12 +139,15 @@ func (s *scratch) plan(order int) packing {
 
 // typical returns the median of some of the values.
 func typical(values []int64) int64 {
-	var some [15]int64
+	var some [9]int64
 	n := min(len(values), len(some))
-	for i := range n {
-		some[i] = values[i*len(values)/n]
+	for i := range n { // sorted as they come: they are few
+		v, k := values[i*len(values)/n], i
+		for ; k > 0 && some[k-1] > v; k-- {
+			some[k] = some[k-1]
+		}
+		some[k] = v
 	}
-	slices.Sort(some[:n])
 	return some[n/2]
 }
 

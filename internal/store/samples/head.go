@@ -15,26 +15,29 @@ const (
 	// KeepPoints is how many of its newest points a head always holds.
 	KeepPoints = 8
 	// packPoints is how many points are packed together.
-	packPoints = 16
+	packPoints = 8
 )
 
 // shard is the heads of a part of the series.
 type shard struct {
-	mu    sync.RWMutex
-	heads map[int64]*head
+	mu sync.RWMutex
+	// heads are found by their number within the shard: ids of series are
+	// dense, and a slice is found in a third of a map's time.
+	heads []*head
 	// late holds points that came out of order, in the order of arrival.
 	late map[int64][]codec.Point
 	// applied is the newest block that brought points here; sealed is the
 	// block up to which everything is in chunks.
 	applied, sealed int64
+	sealing         sync.Mutex // one sealing at a time
 	// imported tells that newest points are known that came through no block.
 	imported bool
 }
 
 // head is the newest points of one series.
 type head struct {
-	packed  []byte // chunks that are not sealed yet, each with its length in front
-	sealing []byte // the same, on its way into the database
+	packed  codec.Trail // points that are not sealed yet
+	sealing []byte      // chunks on their way into the database, each with its length in front
 	// tail is ordered by time without doubles. The first kept of its points
 	// are packed or sealed already and stay for latest values only.
 	tail []codec.Point
@@ -42,6 +45,38 @@ type head struct {
 }
 
 func shardOf(series int64) int { return int(uint64(series) % shardCount) }
+
+// maxSeries bounds the ids of series, and with them the memory for their heads.
+const maxSeries = 1 << 30
+
+// head returns the head of a series, or nil; the shard is locked.
+func (sh *shard) head(series int64) *head {
+	if i := series / shardCount; i >= 0 && i < int64(len(sh.heads)) {
+		return sh.heads[i]
+	}
+	return nil
+}
+
+// headOf returns the head of a series, made if there is none.
+func (sh *shard) headOf(series int64) *head {
+	i := int(series / shardCount)
+	if i >= len(sh.heads) {
+		sh.heads = append(sh.heads, make([]*head, i+1-len(sh.heads))...)
+	}
+	if sh.heads[i] == nil {
+		sh.heads[i] = &head{}
+	}
+	return sh.heads[i]
+}
+
+// each gives all heads of a shard, which is the i-th.
+func (sh *shard) each(i int, f func(series int64, h *head)) {
+	for k, h := range sh.heads {
+		if h != nil {
+			f(int64(k)*shardCount+int64(i), h)
+		}
+	}
+}
 
 // packer is the working memory of whoever packs.
 type packer struct {
@@ -51,18 +86,14 @@ type packer struct {
 }
 
 // add puts a point into the head of its series; the shard is locked.
-func (sh *shard) add(p codec.Tagged, pk *packer) {
-	h := sh.heads[p.Series]
-	if h == nil {
-		h = &head{}
-		sh.heads[p.Series] = h
-	}
+func (sh *shard) add(p codec.Tagged) {
+	h := sh.headOf(p.Series)
 	n := len(h.tail)
 	switch {
 	case n == 0 || p.T > h.tail[n-1].T:
 		h.tail = append(h.tail, p.Point)
 		if len(h.tail) >= KeepPoints+packPoints {
-			h.pack(len(h.tail)-KeepPoints, pk)
+			h.pack(len(h.tail) - KeepPoints)
 		}
 	case p.T == h.tail[n-1].T && h.kept < n:
 		h.tail[n-1].V = p.V
@@ -85,23 +116,23 @@ func (h *head) correct(p codec.Point) {
 }
 
 // pack moves the first n points of the tail into packed.
-func (h *head) pack(n int, pk *packer) {
-	if fresh := h.tail[min(h.kept, n):n]; len(fresh) > 0 {
-		h.packed = appendPart(h.packed, pk, fresh)
+func (h *head) pack(n int) {
+	for _, p := range h.tail[min(h.kept, n):n] {
+		h.packed.Add(p)
 	}
 	h.tail = slices.Delete(h.tail, 0, n)
 	h.kept = max(0, h.kept-n)
 }
 
 // show lets stored points be seen as the newest, as far as they are newer.
-func (h *head) show(points []codec.Point, pk *packer) {
+func (h *head) show(points []codec.Point) {
 	if n := len(h.tail); n > 0 {
 		points = slices.DeleteFunc(slices.Clone(points), func(p codec.Point) bool { return p.T <= h.tail[n-1].T })
 	}
 	if len(points) == 0 {
 		return
 	}
-	h.pack(len(h.tail), pk)
+	h.pack(len(h.tail))
 	h.tail = append(h.tail, points...)
 	h.kept = len(h.tail)
 }
@@ -131,12 +162,11 @@ func parts(dst []codec.Point, packed []byte, dec *codec.Decoder) ([]codec.Point,
 // unsealed returns all points that are in no chunk yet, in the order of
 // arrival of late ones behind the others; the shard is locked.
 func (sh *shard) unsealed(series int64, h *head, dec *codec.Decoder) []codec.Point {
-	if len(h.sealing)+len(h.packed) == 0 && h.kept == len(h.tail) && len(sh.late[series]) == 0 {
+	if len(h.sealing)+h.packed.Len() == 0 && h.kept == len(h.tail) && len(sh.late[series]) == 0 {
 		return nil
 	}
 	points, _ := parts(nil, h.sealing, dec) // we packed them ourselves
-	points, _ = parts(points, h.packed, dec)
-	points = append(points, h.tail[h.kept:]...)
+	points = append(h.packed.Points(points), h.tail[h.kept:]...)
 	return append(points, sh.late[series]...)
 }
 
@@ -169,7 +199,7 @@ func inOrder(points []codec.Point) []codec.Point {
 }
 
 // apply puts a block into the heads.
-func (s *Store) apply(seq int64, points []codec.Tagged, pk *packer, buckets *[shardCount][]int32) {
+func (s *Store) apply(seq int64, points []codec.Tagged, buckets *[shardCount][]int32) {
 	for i := range buckets {
 		buckets[i] = buckets[i][:0]
 	}
@@ -186,7 +216,7 @@ func (s *Store) apply(seq int64, points []codec.Tagged, pk *packer, buckets *[sh
 		sh := &s.shards[b]
 		sh.mu.Lock()
 		for _, i := range places {
-			sh.add(points[i], pk)
+			sh.add(points[i])
 		}
 		sh.applied = seq
 		sh.mu.Unlock()
@@ -196,16 +226,16 @@ func (s *Store) apply(seq int64, points []codec.Tagged, pk *packer, buckets *[sh
 }
 
 // appendHeads writes the newest points of all series of a shard, which is locked.
-func (sh *shard) appendHeads(dst []byte, pk *packer) []byte {
+func (sh *shard) appendHeads(dst []byte, i int, pk *packer) []byte {
 	before := int64(0)
-	for id, h := range sh.heads {
+	sh.each(i, func(id int64, h *head) {
 		if len(h.tail) == 0 {
-			continue
+			return
 		}
 		dst = binary.AppendVarint(dst, id-before)
 		before = id
 		dst = appendPart(dst, pk, h.tail[max(0, len(h.tail)-KeepPoints):])
-	}
+	})
 	return dst
 }
 
@@ -227,7 +257,10 @@ func (sh *shard) loadHeads(data []byte, dec *codec.Decoder) (newest int64, err e
 		if err != nil || len(points) == 0 {
 			return newest, codec.ErrCorrupt
 		}
-		sh.heads[id] = &head{tail: points, kept: len(points)}
+		if id < 0 || id > maxSeries {
+			return newest, codec.ErrCorrupt
+		}
+		*sh.headOf(id) = head{tail: points, kept: len(points)}
 		newest = max(newest, points[len(points)-1].T)
 		data = data[end:]
 	}
@@ -239,7 +272,9 @@ func (s *Store) Forget(series []int64) {
 	for _, id := range series {
 		sh := &s.shards[shardOf(id)]
 		sh.mu.Lock()
-		delete(sh.heads, id)
+		if sh.head(id) != nil {
+			sh.heads[id/shardCount] = nil
+		}
 		delete(sh.late, id)
 		sh.mu.Unlock()
 	}

@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/domain"
 )
 
 // maxPending bounds the points that wait for the journal; beyond it Append
@@ -48,9 +49,9 @@ func (b *inbox) close() {
 	b.mu.Unlock()
 }
 
-func (b *inbox) put(ctx context.Context, points []codec.Tagged) error {
+func (b *inbox) put(ctx context.Context, samples []domain.SeriesSample) error {
 	b.mu.Lock()
-	for !b.closed && len(b.pending.points) > 0 && len(b.pending.points)+len(points) > maxPending {
+	for !b.closed && len(b.pending.points) > 0 && len(b.pending.points)+len(samples) > maxPending {
 		b.room.Wait()
 	}
 	if b.closed {
@@ -58,7 +59,10 @@ func (b *inbox) put(ctx context.Context, points []codec.Tagged) error {
 		return ErrStopped
 	}
 	mine := b.pending
-	mine.points = append(mine.points, points...)
+	for _, x := range samples {
+		// Adding 0 makes −0 into 0.
+		mine.points = append(mine.points, codec.Tagged{Series: x.SeriesID, Point: codec.Point{T: x.At.UnixMilli(), V: x.Value + 0}})
+	}
 	b.mu.Unlock()
 	select {
 	case b.waiting <- struct{}{}:

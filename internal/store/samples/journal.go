@@ -44,7 +44,10 @@ func tableName(i int) string { return fmt.Sprintf("journal_%d", i) }
 
 // writer is the one goroutine that commits blocks and applies them.
 func (s *Store) write(ctx context.Context) {
-	w := &writer{Store: s}
+	w := &writer{Store: s, committed: make(chan committed, 4)}
+	applied := make(chan struct{})
+	go func() { w.applyAll(); close(applied) }()
+	defer func() { close(w.committed); <-applied }()
 	for {
 		select {
 		case <-s.inbox.waiting:
@@ -56,11 +59,19 @@ func (s *Store) write(ctx context.Context) {
 	}
 }
 
+// writer makes blocks durable; while one is applied to the heads it commits
+// the next.
 type writer struct {
 	*Store
 	raw, packed []byte
-	packer
-	buckets [shardCount][]int32
+	committed   chan committed
+}
+
+// committed is a block that is durable, or, with batch, the end of a batch.
+type committed struct {
+	seq    int64
+	points []codec.Tagged
+	batch  *batch
 }
 
 func (w *writer) all(ctx context.Context) {
@@ -70,11 +81,11 @@ func (w *writer) all(ctx context.Context) {
 			b.err = w.block(ctx, points[:n])
 			points = points[n:]
 		}
-		close(b.done)
+		w.committed <- committed{batch: b}
 	}
 }
 
-// block makes points durable, then visible.
+// block makes points durable, and hands them on to become visible.
 func (w *writer) block(ctx context.Context, points []codec.Tagged) error {
 	w.raw = codec.AppendBlock(w.raw[:0], points)
 	w.packed = s2.Encode(w.packed[:cap(w.packed)], w.raw)
@@ -83,10 +94,23 @@ func (w *writer) block(ctx context.Context, points []codec.Tagged) error {
 		return err
 	}
 	w.journal.seq = seq
-	w.apply(seq, points, &w.packer, &w.buckets)
+	w.committed <- committed{seq: seq, points: points}
 	w.stats.accepted.Add(int64(len(points)))
 	w.stats.blocks.Add(1)
 	return nil
+}
+
+// applyAll puts committed blocks into the heads, in order, and tells those
+// who wait.
+func (w *writer) applyAll() {
+	var buckets [shardCount][]int32
+	for c := range w.committed {
+		if c.batch != nil {
+			close(c.batch.done)
+			continue
+		}
+		w.apply(c.seq, c.points, &buckets)
+	}
 }
 
 // How long the database may fail before blocks go to the spill file.

@@ -96,12 +96,7 @@ func (s *Store) see(h History) {
 	sh.mu.Lock()
 	defer sh.mu.Unlock()
 	sh.imported = true
-	known := sh.heads[h.Series]
-	if known == nil {
-		known = &head{}
-		sh.heads[h.Series] = known
-	}
-	known.show(h.Points[max(0, len(h.Points)-KeepPoints):], &packer{})
+	sh.headOf(h.Series).show(h.Points[max(0, len(h.Points)-KeepPoints):])
 	newest := h.Points[len(h.Points)-1].T
 	for {
 		old := s.newest.Load()

@@ -38,7 +38,7 @@ func (s *Store) fromHeads(series int64, dec *codec.Decoder) []codec.Point {
 	sh := &s.shards[shardOf(series)]
 	sh.mu.RLock()
 	defer sh.mu.RUnlock()
-	if h := sh.heads[series]; h != nil {
+	if h := sh.head(series); h != nil {
 		return sh.unsealed(series, h, dec)
 	}
 	return nil
@@ -285,7 +285,7 @@ func (s *Store) Latest(series int64) []codec.Point {
 	sh := &s.shards[shardOf(series)]
 	sh.mu.RLock()
 	defer sh.mu.RUnlock()
-	if h := sh.heads[series]; h != nil {
+	if h := sh.head(series); h != nil {
 		return slices.Clone(h.tail[max(0, len(h.tail)-KeepPoints):])
 	}
 	return nil
@@ -297,7 +297,7 @@ func (s *Store) LastTwo(series int64) (newest, before codec.Point, n int) {
 	sh := &s.shards[shardOf(series)]
 	sh.mu.RLock()
 	defer sh.mu.RUnlock()
-	h := sh.heads[series]
+	h := sh.head(series)
 	if h == nil || len(h.tail) == 0 {
 		return newest, before, 0
 	}
@@ -315,7 +315,7 @@ func (s *Store) EachLatest(since time.Time, f func(series int64, points []codec.
 	for i := range s.shards {
 		sh := &s.shards[i]
 		sh.mu.RLock()
-		for id, h := range sh.heads {
+		sh.each(i, func(id int64, h *head) {
 			points := h.tail[max(0, len(h.tail)-KeepPoints):]
 			for len(points) > 0 && points[0].T < from {
 				points = points[1:]
@@ -323,7 +323,7 @@ func (s *Store) EachLatest(since time.Time, f func(series int64, points []codec.
 			if len(points) > 0 {
 				f(id, points)
 			}
-		}
+		})
 		sh.mu.RUnlock()
 	}
 }

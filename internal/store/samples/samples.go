@@ -68,7 +68,6 @@ type Store struct {
 	tables  sync.Mutex
 	known   map[string]bool
 	openMu  sync.RWMutex
-	sealing sync.Mutex // one shard at a time
 	folding folding
 	open    map[int]bool
 
@@ -99,9 +98,6 @@ var ErrStopped = errors.New("the sample store is not running")
 // New returns a store that reads; it takes samples after Start.
 func New(pool *pgxpool.Pool) *Store {
 	s := &Store{pool: pool, opt: Options{}.withDefaults(), known: map[string]bool{}, open: map[int]bool{}}
-	for i := range s.shards {
-		s.shards[i].heads = map[int64]*head{}
-	}
 	s.inbox.init()
 	return s
 }
@@ -127,12 +123,13 @@ func (s *Store) Append(ctx context.Context, samples []domain.SeriesSample) error
 	if len(samples) == 0 {
 		return nil
 	}
-	points := make([]codec.Tagged, len(samples))
-	for i, x := range samples {
+	for _, x := range samples {
 		if math.IsNaN(x.Value) || math.IsInf(x.Value, 0) {
 			return fmt.Errorf("series %d: %w", x.SeriesID, ErrNotFinite)
 		}
-		points[i] = codec.Tagged{Series: x.SeriesID, Point: codec.Point{T: x.At.UnixMilli(), V: x.Value + 0}}
+		if x.SeriesID < 0 || x.SeriesID > maxSeries {
+			return fmt.Errorf("series %d: %w", x.SeriesID, domain.ErrNotFound)
+		}
 	}
-	return s.inbox.put(ctx, points)
+	return s.inbox.put(ctx, samples)
 }

@@ -2,6 +2,9 @@ package samples
 
 import (
 	"context"
+	"errors"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -41,10 +44,10 @@ func (s *Store) sealer(ctx context.Context) {
 // chunks, the block up to which they go and the newest points are stored in
 // one transaction: a restart continues exactly behind it.
 func (s *Store) seal(ctx context.Context, i int, pk *packer) error {
-	s.sealing.Lock()
-	defer s.sealing.Unlock()
 	sh := &s.shards[i]
-	rows, heads, seq := s.snapshot(sh, pk)
+	sh.sealing.Lock()
+	defer sh.sealing.Unlock()
+	rows, heads, seq := s.snapshot(i, pk)
 	if heads == nil {
 		return nil
 	}
@@ -53,7 +56,7 @@ func (s *Store) seal(ctx context.Context, i int, pk *packer) error {
 	}
 	sh.mu.Lock()
 	for _, r := range rows {
-		if h := sh.heads[r.series]; h != nil {
+		if h := sh.head(r.series); h != nil {
 			h.sealing = nil
 		}
 	}
@@ -65,18 +68,20 @@ func (s *Store) seal(ctx context.Context, i int, pk *packer) error {
 
 // snapshot moves what is unsealed into sealing and returns it as chunks, one
 // for each series and day.
-func (s *Store) snapshot(sh *shard, pk *packer) (rows []chunkRow, heads []byte, seq int64) {
+func (s *Store) snapshot(i int, pk *packer) (rows []chunkRow, heads []byte, seq int64) {
+	sh := &s.shards[i]
 	sh.mu.Lock()
 	defer sh.mu.Unlock()
 	if sh.applied <= sh.sealed && !sh.imported {
 		return nil, nil, 0
 	}
-	for id, h := range sh.heads {
+	sh.each(i, func(id int64, h *head) {
 		points := inOrder(sh.unsealed(id, h, &pk.dec))
 		if len(points) == 0 {
-			continue
+			return
 		}
-		h.packed, h.kept = nil, len(h.tail)
+		h.packed.Reset()
+		h.kept = len(h.tail)
 		delete(sh.late, id)
 		h.sealing = nil
 		for len(points) > 0 {
@@ -89,11 +94,11 @@ func (s *Store) snapshot(sh *shard, pk *packer) (rows []chunkRow, heads []byte, 
 			rows = append(rows, chunkRow{id, day, append([]byte(nil), pk.buf...)})
 			points = points[n:]
 		}
-	}
+	})
 	// A block that is being applied has been put into this shard whole or not at all.
 	seq = max(sh.applied, s.applied.Load())
 	sh.imported = false
-	return rows, sh.appendHeads([]byte{}, pk), seq
+	return rows, sh.appendHeads([]byte{}, i, pk), seq
 }
 
 func (s *Store) storeChunks(ctx context.Context, shard int, rows []chunkRow, heads []byte, seq int64) error {
@@ -118,13 +123,25 @@ func (s *Store) storeChunks(ctx context.Context, shard int, rows []chunkRow, hea
 	return err
 }
 
+// sealWorkers is how many shards are sealed at once at a clean end.
+const sealWorkers = 3
+
 // Seal seals everything now, for a clean end or a backup, and empties the journal.
 func (s *Store) Seal(ctx context.Context) error {
-	var pk packer
-	for i := range s.shards {
-		if err := s.seal(ctx, i, &pk); err != nil {
-			return err
-		}
+	var workers sync.WaitGroup
+	var next atomic.Int32
+	failed := make([]error, sealWorkers)
+	for w := range sealWorkers {
+		workers.Go(func() {
+			var pk packer
+			for i := int(next.Add(1)) - 1; i < shardCount && failed[w] == nil; i = int(next.Add(1)) - 1 {
+				failed[w] = s.seal(ctx, i, &pk)
+			}
+		})
+	}
+	workers.Wait()
+	if err := errors.Join(failed...); err != nil {
+		return err
 	}
 	return s.empty(ctx)
 }

@@ -183,7 +183,6 @@ type replayed struct {
 }
 
 func (s *Store) replayPart(w, workers int, queue <-chan replayed) {
-	var pk packer
 	for b := range queue {
 		for _, p := range b.points {
 			i := shardOf(p.Series)
@@ -191,7 +190,7 @@ func (s *Store) replayPart(w, workers int, queue <-chan replayed) {
 			if i%workers != w || b.seq <= sh.sealed {
 				continue
 			}
-			sh.add(p, &pk) // nobody else has this shard yet
+			sh.add(p) // nobody else has this shard yet
 			sh.applied = b.seq
 		}
 	}
