@@ -184,7 +184,7 @@ func TestIntsAgainstTheObviousWay(t *testing.T) {
 				require.Equal(t, values, rd.ints(nil, len(values)), "round %d %s order %d width %d", round, what, order, width)
 				require.Empty(t, rd.in)
 			}
-			assert.LessOrEqual(t, len(quick), len(slow)+9, "the choice is no worse than any other, but for the guess of the gaps")
+			assert.LessOrEqual(t, len(quick), len(slow)*6/5+9, "the choice is hardly worse than any other: reference and gaps are guessed")
 		}
 	}
 }
