@@ -30,6 +30,11 @@ const usage = `owl watches devices and servers.
                             store a person; the password is read from standard input
   owl token create --name N --level L [settings]
                             make a key for the API and print it
+  owl samples export [--format ndjson|csv|openmetrics] [--device D] [--part P] [--kit K]
+              [--reading R] [--from TIME] [--to TIME] [--out FILE] [settings]
+                            write samples; the last day by default, to standard output
+  owl samples import --file FILE [--format F] [--check yes] [settings]
+                            bring samples in, after checking the whole file; or only check
   owl help                  show this
 
 Levels: see, operate, configure, administer.
@@ -71,6 +76,8 @@ func run(ctx context.Context, args []string) error {
 		return simulate(ctx, args)
 	case "user", "token":
 		return accounts(ctx, command, args)
+	case "samples":
+		return exchangeSamples(ctx, args)
 	case "help", "--help", "-h":
 		fmt.Print(usage)
 		config.Help(os.Stdout)

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -17,18 +18,20 @@ import (
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/store"
 )
 
 // Parts are what the API needs.
 type Parts struct {
-	Store   *store.Store
-	Access  *access.Service
-	Find    *find.Service
-	Judge   *judge.Service
-	Respond *respond.Service
-	Collect func(domain.ID) int
-	Log     *slog.Logger
+	Store    *store.Store
+	Access   *access.Service
+	Find     *find.Service
+	Judge    *judge.Service
+	Respond  *respond.Service
+	Transfer *transfer.Service
+	Collect  func(domain.ID) int
+	Log      *slog.Logger
 }
 
 // api carries the parts to the operations.
@@ -53,6 +56,7 @@ func New(p Parts) http.Handler {
 	a.series()
 	a.rules()
 	a.incidents()
+	a.samples()
 	return router
 }
 
@@ -96,6 +100,9 @@ func add[I, O any](a *api, level domain.Access, method, path, tag, summary strin
 		Description: "Needs the level “" + string(level) + "”.", Middlewares: huma.Middlewares{a.authorise(level)}}
 	if method == http.MethodPost {
 		op.DefaultStatus = http.StatusOK
+	}
+	if strings.HasSuffix(path, "/import") {
+		op.MaxBodyBytes, op.BodyReadTimeout = maxImport, time.Minute
 	}
 	huma.Register(a.API, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := f(ctx, in)

@@ -1,6 +1,9 @@
 package app
 
 import (
+	"io"
+	"net/http"
+
 	"fmt"
 	"net/url"
 	"strings"
@@ -10,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
@@ -180,4 +184,48 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	}, 15*time.Second, 50*time.Millisecond)
 	status, _ = post(t, c, fmt.Sprintf("%s/respond/deliveries/%d/retry", r.url, d.ID), nil)
 	assert.Equal(t, 404, status, "what was sent is not sent again")
+}
+
+func TestSamplesGoOutAndComeInOverTheAPI(t *testing.T) {
+	r, _ := world(t)
+	ask := func(method, path, body string) (int, string, http.Header) {
+		req, err := http.NewRequestWithContext(t.Context(), method, r.url+"/api/v1/samples/"+path, strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header.Set("Authorization", "Bearer "+r.token)
+		req.Header.Set("Content-Type", "text/plain")
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		data, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, string(data), res.Header
+	}
+	for _, f := range exchange.Formats {
+		status, text, header := ask("GET", "export?device=log-1&reading=cpu&format="+string(f), "")
+		require.Equal(t, 200, status, text)
+		assert.Equal(t, f.MediaType(), header.Get("Content-Type"))
+		assert.Contains(t, text, "log-1")
+		status, answer, _ := ask("POST", "import?dry_run=true&format="+string(f), text)
+		assert.Equal(t, 200, status, answer)
+		assert.Contains(t, answer, `"series":1`)
+		status, answer, _ = ask("POST", "import?format="+string(f), text)
+		assert.Equal(t, 200, status, answer)
+		_, again, _ := ask("GET", "export?device=log-1&reading=cpu&format="+string(f), "")
+		assert.GreaterOrEqual(t, strings.Count(again, "\n"), strings.Count(text, "\n"))
+	}
+	status, answer, _ := ask("POST", "import?format=csv", "device,kit,reading,at,value\nnobody,k,r,2026-11-01T00:00:00Z,1\n")
+	assert.Equal(t, 422, status)
+	assert.Contains(t, answer, "line 2")
+	assert.Contains(t, answer, "there is no device")
+	status, _, _ = ask("GET", "export?format=xml", "")
+	assert.Equal(t, 422, status)
+
+	c := browser(t)
+	r.signIn(t, c, demo.Password)
+	status, text, header := get(t, c, r.url+"/series/1/samples?format=csv&span=6h")
+	assert.Equal(t, 200, status)
+	assert.Contains(t, header.Get("Content-Disposition"), ".csv")
+	assert.Contains(t, text, "device,part,kit,reading,unit,at,value\n")
+	status, _, _ = get(t, c, r.url+"/series/1/samples?format=xml")
+	assert.Equal(t, 404, status)
 }

@@ -27,6 +27,7 @@ import (
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
@@ -43,15 +44,16 @@ const (
 
 // App is the running application.
 type App struct {
-	Config  config.Config
-	Store   *store.Store
-	Access  *access.Service
-	Kits    *collect.Service
-	Find    *find.Service
-	Judge   *judge.Service
-	Respond *respond.Service
-	Watch   *watch.Service
-	Engine  *engine.Collector
+	Config   config.Config
+	Store    *store.Store
+	Access   *access.Service
+	Kits     *collect.Service
+	Find     *find.Service
+	Judge    *judge.Service
+	Respond  *respond.Service
+	Watch    *watch.Service
+	Transfer *transfer.Service
+	Engine   *engine.Collector
 
 	log       *slog.Logger
 	hub       *engine.Hub
@@ -123,6 +125,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
 	a.Judge = judge.New(s, a.evaluator.SetRules)
+	a.Transfer = transfer.New(s)
 	a.Watch = watch.New(s, a.Kits, a.evaluator.Explain)
 	return a, nil
 }
@@ -151,8 +154,8 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	}
 	handler, err := web.New(web.Parts{
 		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
-		Engine: a.Engine, Hub: a.hub, Drill: drill, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
-		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Collect: a.Engine.CollectNow, Log: a.log}),
+		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
+		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Transfer: a.Transfer, Collect: a.Engine.CollectNow, Log: a.log}),
 	})
 	if err != nil {
 		return err

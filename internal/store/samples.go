@@ -291,3 +291,31 @@ func (s *Store) Storage(ctx context.Context) (out Storage, err error) {
 	}
 	return out, err
 }
+
+// NamedSeries is a series with the names that tell it from all others.
+type NamedSeries struct {
+	ID      domain.ID
+	Device  string
+	Part    string
+	Kit     string
+	Reading string
+	Unit    string
+}
+
+// NamedFilter picks series by their names; empty fields do not filter.
+type NamedFilter struct {
+	Device, Part, Kit, Reading string
+	ID                         domain.ID
+}
+
+// NamedSeries returns series by kit, reading, device and part.
+func (s *Store) NamedSeries(ctx context.Context, f NamedFilter) (rows []NamedSeries, err error) {
+	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id")
+	q = when(q, f.Device != "", "d.name = ?", f.Device)
+	q = when(q, f.Part != "", "p.name = ?", f.Part)
+	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
+	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
+	q = when(q, f.ID != 0, "s.id = ?", f.ID)
+	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
+	return rows, err
+}

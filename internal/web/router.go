@@ -40,7 +40,7 @@ func routes(p Parts, r *render.Renderer, sessions *scs.SessionManager, strip *st
 			g.Group(func(g chi.Router) {
 				g.Use(middleware.SignedIn(sessions, p.Access))
 				estate.Screen{Render: r, Watch: p.Watch, Store: p.Store, Strip: strip.view}.Routes(g)
-				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits}.Routes(g)
+				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Transfer: p.Transfer}.Routes(g)
 				findscreen.Screen{Render: r, Find: p.Find, Store: p.Store, Port: p.Port}.Routes(g)
 				collectscreen.Screen{Render: r, Kits: p.Kits, Store: p.Store}.Routes(g)
 				judgescreen.Screen{Render: r, Judge: p.Judge, Store: p.Store}.Routes(g)

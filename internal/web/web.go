@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
@@ -40,17 +41,18 @@ type Drill = run.Drill
 
 // Parts are what the screens need.
 type Parts struct {
-	Store   *store.Store
-	Access  *access.Service
-	Kits    *collect.Service
-	Find    *find.Service
-	Judge   *judge.Service
-	Respond *respond.Service
-	Watch   *watch.Service
-	Engine  *engine.Collector
-	Hub     *engine.Hub
-	Drill   Drill // nil without a simulated estate
-	Log     *slog.Logger
+	Store    *store.Store
+	Access   *access.Service
+	Kits     *collect.Service
+	Find     *find.Service
+	Judge    *judge.Service
+	Respond  *respond.Service
+	Transfer *transfer.Service
+	Watch    *watch.Service
+	Engine   *engine.Collector
+	Hub      *engine.Hub
+	Drill    Drill // nil without a simulated estate
+	Log      *slog.Logger
 	// Port is what a new sweep asks by default.
 	Port        int
 	Secure      bool // served over TLS

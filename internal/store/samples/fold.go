@@ -109,6 +109,8 @@ type dayWriter struct {
 }
 
 func (w *dayWriter) foldBatch(ctx context.Context, day int, ids []int64) error {
+	w.rewriting.Lock()
+	defer w.rewriting.Unlock()
 	var set []dayPoints
 	err := w.eachRaw(ctx, ids, day, day, func(series, seq int64, _ int, data []byte) error {
 		if n := len(set); n == 0 || set[n-1].series != series {

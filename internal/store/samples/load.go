@@ -51,6 +51,8 @@ func (w *dayWriter) join(ctx context.Context, set []dayPoints) error {
 	if len(set) == 0 {
 		return nil
 	}
+	w.rewriting.Lock()
+	defer w.rewriting.Unlock()
 	places, ids := map[dayKey]int{}, []int64{}
 	first, last := set[0].day, set[0].day
 	for i, d := range set {

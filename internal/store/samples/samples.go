@@ -69,7 +69,9 @@ type Store struct {
 	known   map[string]bool
 	openMu  sync.RWMutex
 	folding folding
-	open    map[int]bool
+	// rewriting keeps imports and folding from joining the same day at once.
+	rewriting sync.Mutex
+	open      map[int]bool
 
 	stop    context.CancelFunc
 	running sync.WaitGroup

@@ -13,11 +13,13 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
@@ -36,11 +38,12 @@ var SeriesFiles embed.FS
 
 // Screen is one device.
 type Screen struct {
-	Render *render.Renderer
-	Watch  *watch.Service
-	Store  *store.Store
-	Engine *engine.Collector
-	Kits   *collect.Service
+	Render   *render.Renderer
+	Watch    *watch.Service
+	Store    *store.Store
+	Engine   *engine.Collector
+	Kits     *collect.Service
+	Transfer *transfer.Service
 }
 
 // Routes mounts the screen.
@@ -48,6 +51,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.Get("/devices/{id}", s.Render.Handle(s.page))
 	r.Get("/devices/{id}/values", s.Render.Handle(s.values))
 	r.Get("/series/{id}", s.Render.Handle(s.series))
+	r.Get("/series/{id}/samples", s.Render.Handle(s.samples))
 	r.Get("/chart", s.Render.Handle(s.chart))
 	r.With(middleware.Needs(domain.AccessOperate)).Post("/devices/{id}/collect", s.Render.Handle(s.collect))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/pause", s.Render.Handle(s.pause))
@@ -71,7 +75,8 @@ type Span struct {
 }
 
 // Spans are all of them.
-var Spans = []Span{{"1h", "1 h", time.Hour}, {"6h", "6 h", 6 * time.Hour}, {"24h", "24 h", 24 * time.Hour}, {"3d", "3 d", 72 * time.Hour}, {"14d", "14 d", 14 * 24 * time.Hour}}
+var Spans = []Span{{"1h", "1 h", time.Hour}, {"6h", "6 h", 6 * time.Hour}, {"24h", "24 h", 24 * time.Hour}, {"3d", "3 d", 72 * time.Hour}, {"14d", "14 d", 14 * 24 * time.Hour},
+	{"90d", "90 d", 90 * 24 * time.Hour}, {"400d", "400 d", 400 * 24 * time.Hour}}
 
 func spanOf(name string) Span {
 	for _, s := range Spans {
@@ -351,6 +356,7 @@ type seriesView struct {
 	Spans   []Span
 	Chart   chartView
 	Changes []domain.Transition
+	Formats []exchange.Format
 }
 
 func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
@@ -362,7 +368,7 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := seriesView{Series: x, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans}
+	v := seriesView{Series: x, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans, Formats: exchange.Formats}
 	if v.Device, err = s.Store.Device(r.Context(), x.DeviceID); err != nil {
 		return err
 	}
@@ -371,4 +377,29 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	}
 	v.Chart = chartView{Title: x.Name, Sub: v.Device.Name, Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
 	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + " of " + v.Device.Name, Area: "watch", Body: v})
+}
+
+// samples sends every stored value of a series in the time shown.
+func (s Screen) samples(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	f, err := exchange.ParseFormat(r.URL.Query().Get("format"))
+	if err != nil {
+		return fmt.Errorf("%w: %w", domain.ErrNotFound, err)
+	}
+	x, err := s.Store.Series(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	out, err := exchange.NewWriter(f, w)
+	if err != nil {
+		return err
+	}
+	now := time.Now().UTC()
+	w.Header().Set("Content-Type", f.MediaType())
+	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s%s"`, x.Reading, x.ID, now.Format("20060102T1504"), f.Extension()))
+	_, err = s.Transfer.Export(r.Context(), transfer.Selection{SeriesID: id, From: now.Add(-spanOf(r.URL.Query().Get("span")).Length), To: now}, out)
+	return err
 }

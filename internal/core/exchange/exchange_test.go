@@ -1,0 +1,112 @@
+package exchange
+
+import (
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var noon = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+
+func some() []Record {
+	return []Record{
+		{"log-1", "/data", "host-resources", "volume_share", "%", noon, 83.2},
+		{"log-1", "/data", "host-resources", "volume_share", "%", noon.Add(1234 * time.Millisecond), 1.0 / 3},
+		{"log-1", `C:\ "old", new` + "\nline", "host-resources", "volume_share", "%", noon, -1e-9},
+		{"Möwe ⚓", "", "reachability", "time", "s", noon.Add(time.Hour), 0},
+	}
+}
+
+func TestEveryFormatGivesBackWhatWasWritten(t *testing.T) {
+	for _, f := range Formats {
+		var text strings.Builder
+		w, err := NewWriter(f, &text)
+		require.NoError(t, err)
+		for _, r := range some() {
+			require.NoError(t, w.Write(r))
+		}
+		require.NoError(t, w.Close())
+		var got []Record
+		require.NoError(t, Read(f, strings.NewReader(text.String()), func(r Record) error { got = append(got, r); return nil }), "%s", text.String())
+		assert.Equal(t, some(), got, f)
+		assert.NotEmpty(t, f.MediaType())
+		assert.True(t, strings.HasPrefix(f.Extension(), "."))
+	}
+	_, err := ParseFormat("xml")
+	assert.ErrorIs(t, err, ErrFormat)
+	f, err := ParseFormat("CSV")
+	require.NoError(t, err)
+	assert.Equal(t, CSV, f)
+}
+
+func TestOpenMetricsIsAsTheStandardSays(t *testing.T) {
+	var text strings.Builder
+	w, _ := NewWriter(OpenMetrics, &text)
+	for _, r := range some()[:2] {
+		require.NoError(t, w.Write(r))
+	}
+	require.NoError(t, w.Close())
+	assert.Equal(t, `# TYPE owl_host_resources_volume_share gauge
+# HELP owl_host_resources_volume_share volume_share of the kit host-resources
+owl_host_resources_volume_share{device="log-1",part="/data",kit="host-resources",reading="volume_share",unit="%"} 83.2 1795435200.000
+owl_host_resources_volume_share{device="log-1",part="/data",kit="host-resources",reading="volume_share",unit="%"} 0.3333333333333333 1795435201.234
+# EOF
+`, text.String())
+}
+
+func TestWrongLinesAreNamed(t *testing.T) {
+	const head = "device,part,kit,reading,unit,at,value\n"
+	for name, c := range map[string]struct {
+		f    Format
+		text string
+		line int
+		want string
+	}{
+		"no JSON":         {NDJSON, "{\"device\":\"a\",\"kit\":\"k\",\"reading\":\"r\",\"at\":\"2026-11-23T12:00:00Z\",\"value\":1}\n\nwobble\n", 3, "not a sample"},
+		"unknown field":   {NDJSON, `{"wobble":1}`, 1, "wobble"},
+		"no device":       {NDJSON, `{"kit":"k","reading":"r","at":"2026-11-23T12:00:00Z","value":1}`, 1, "device, kit and reading"},
+		"no time":         {NDJSON, `{"device":"d","kit":"k","reading":"r","value":1}`, 1, "time is missing"},
+		"no head":         {CSV, "", 1, "a head is needed"},
+		"column missing":  {CSV, "device,kit,reading,at\n", 1, `no column "value"`},
+		"no number":       {CSV, head + "d,,k,r,,2026-11-23T12:00:00Z,many\n", 2, `"many" is not a number`},
+		"no date":         {CSV, head + "d,,k,r,,yesterday,1\n", 2, `"yesterday" is not a time`},
+		"not finite":      {CSV, head + "d,,k,r,,2026-11-23T12:00:00Z,NaN\n", 2, "not a finite number"},
+		"wrong count":     {CSV, head + "d,,k,r,,2026-11-23T12:00:00Z,1\nd,k\n", 3, "wrong number of fields"},
+		"open quote":      {CSV, head + "\"d", 2, "\""},
+		"no labels":       {OpenMetrics, "up 1 2\n# EOF\n", 1, "labels"},
+		"open label":      {OpenMetrics, "x{device=\"a} 1 2\n# EOF\n", 1, "does not end"},
+		"no value":        {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"}\n# EOF\n", 1, "a value and a time"},
+		"time of day":     {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"} 1 noon\n# EOF\n", 1, "not a time"},
+		"text behind end": {OpenMetrics, "# EOF\nx\n", 2, "behind # EOF"},
+	} {
+		err := Read(c.f, strings.NewReader(c.text), func(Record) error { return nil })
+		var wrong *LineError
+		require.ErrorAs(t, err, &wrong, name)
+		assert.Equal(t, c.line, wrong.Line, name)
+		assert.Contains(t, err.Error(), c.want, name)
+	}
+	assert.ErrorContains(t, Read(OpenMetrics, strings.NewReader("# TYPE x gauge\n"), nil), "cut off")
+	refused := errors.New("no such device")
+	err := Read(NDJSON, strings.NewReader(`{"device":"d","kit":"k","reading":"r","at":"2026-11-23T12:00:00Z","value":1}`), func(Record) error { return refused })
+	assert.ErrorIs(t, err, refused)
+}
+
+func TestCSVColumnsMayStandInAnyOrder(t *testing.T) {
+	text := "\ufeffValue, At,READING,kit,device,more\n7,2026-11-23T13:00:00+01:00,r,k,d,x\n"
+	var got Record
+	require.NoError(t, Read(CSV, strings.NewReader(text), func(r Record) error { got = r; return nil }))
+	assert.Equal(t, Record{Device: "d", Kit: "k", Reading: "r", At: noon, Value: 7}, got)
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add("ndjson", `{"device":"d"}`)
+	f.Add("csv", "device,kit,reading,at,value\n1,2,3,4,5\n")
+	f.Add("openmetrics", "x{device=\"\\\\\"} 1 2\n# EOF\n")
+	f.Fuzz(func(_ *testing.T, format, text string) {
+		_ = Read(Format(format), strings.NewReader(text), func(Record) error { return nil })
+	})
+}

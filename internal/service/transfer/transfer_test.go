@@ -1,0 +1,112 @@
+package transfer_test
+
+import (
+	"context"
+	"errors"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/exchange"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/transfer"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+var noon = time.Now().UTC().Truncate(24 * time.Hour).Add(-36 * time.Hour)
+
+// world is a device with a volume and two series.
+func world(t *testing.T) (*transfer.Service, *store.Store, []domain.Series) {
+	t.Helper()
+	s, ctx := testkit.Store(t), t.Context()
+	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: noon}, "", nil)
+	require.NoError(t, err)
+	parts, err := s.SaveParts(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	require.NoError(t, err)
+	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
+		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	require.NoError(t, err)
+	return transfer.New(s), s, series
+}
+
+func export(t *testing.T, svc *transfer.Service, f exchange.Format, sel transfer.Selection) string {
+	t.Helper()
+	var text strings.Builder
+	w, err := exchange.NewWriter(f, &text)
+	require.NoError(t, err)
+	_, err = svc.Export(t.Context(), sel, w)
+	require.NoError(t, err)
+	return text.String()
+}
+
+// What one system takes out another brings in, in every format.
+func TestMovingIn(t *testing.T) {
+	old, s, series := world(t)
+	var batch []domain.SeriesSample
+	for m := range 2000 {
+		at := noon.Add(time.Duration(m) * time.Minute)
+		batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: float64(m) / 10}}, domain.SeriesSample{SeriesID: series[1].ID, Sample: domain.Sample{At: at, Value: 83.2}})
+	}
+	require.NoError(t, s.Samples.Append(t.Context(), batch))
+	all := transfer.Selection{From: noon, To: noon.Add(48 * time.Hour)}
+	for _, f := range exchange.Formats {
+		text := export(t, old, f, all)
+		svc, to, fresh := world(t)
+		checked, err := svc.Check(t.Context(), f, strings.NewReader(text))
+		require.NoError(t, err)
+		assert.Equal(t, int64(4000), checked.Samples)
+		assert.Equal(t, 2, checked.Series)
+		assert.Equal(t, noon, checked.From)
+		assert.Equal(t, noon.Add(1999*time.Minute), checked.To)
+		assert.Empty(t, to.LatestIn([]domain.ID{fresh[0].ID}), "a check changes nothing")
+		for range 2 {
+			_, err = svc.Import(t.Context(), f, strings.NewReader(text))
+			require.NoError(t, err)
+		}
+		assert.Equal(t, text, export(t, svc, f, all), "%s: the same comes out again", f)
+		assert.Equal(t, 199.9, to.LatestIn([]domain.ID{fresh[0].ID})[fresh[0].ID].Value)
+	}
+}
+
+func TestSelections(t *testing.T) {
+	svc, s, series := world(t)
+	require.NoError(t, s.Samples.Append(t.Context(), []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: noon, Value: 1}}, {SeriesID: series[1].ID, Sample: domain.Sample{At: noon.Add(time.Hour), Value: 2}}}))
+	count := func(sel transfer.Selection) int {
+		sel.From, sel.To = noon, noon.Add(2*time.Hour)
+		return strings.Count(export(t, svc, exchange.NDJSON, sel), "\n")
+	}
+	assert.Equal(t, 2, count(transfer.Selection{}))
+	assert.Equal(t, 2, count(transfer.Selection{Device: "log-1"}))
+	assert.Equal(t, 1, count(transfer.Selection{Reading: "used"}))
+	assert.Equal(t, 1, count(transfer.Selection{Part: "/data", Kit: "h"}))
+	assert.Equal(t, 1, count(transfer.Selection{SeriesID: series[0].ID}))
+	w, _ := exchange.NewWriter(exchange.CSV, &strings.Builder{})
+	_, err := svc.Export(t.Context(), transfer.Selection{Device: "nobody"}, w)
+	assert.ErrorIs(t, err, domain.ErrNotFound)
+}
+
+func TestImportsNameWhatTheyDoNotKnow(t *testing.T) {
+	svc, _, _ := world(t)
+	const head = "device,part,kit,reading,at,value\n"
+	for text, want := range map[string]string{
+		head + "log-1,,h,cpu,2026-11-01T00:00:00Z,1\nlog-9,,h,cpu,2026-11-01T00:00:00Z,1\n": `line 3: there is no device "log-9"`,
+		head + "log-1,,h,temperature,2026-11-01T00:00:00Z,1\n":                              `line 2: "log-1" has no reading temperature of the kit h`,
+		head + "log-1,/tmp,h,used,2026-11-01T00:00:00Z,1\n":                                 `for the part "/tmp"`,
+	} {
+		_, err := svc.Import(t.Context(), exchange.CSV, strings.NewReader(text))
+		assert.ErrorContains(t, err, want)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := svc.Import(ctx, exchange.CSV, strings.NewReader(head+"log-1,,h,cpu,2026-11-01T00:00:00Z,1\n"))
+	assert.True(t, errors.Is(err, context.Canceled))
+}
