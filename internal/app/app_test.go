@@ -323,7 +323,7 @@ func TestEmptyScreens(t *testing.T) {
 	r, c := start(t), browser(t)
 	r.signIn(t, c, "night-watch")
 	for _, path := range []string{"/", "/devices", "/find", "/find/new", "/collect", "/collect/latest", "/judge", "/judge/rules/1", "/judge/transitions", "/incidents", "/respond/deliveries",
-		"/respond/plans", "/run", "/run/channels", "/run/drill", "/search?q=x", "/estate-strip", "/devices?q=%25&sort=-address&page=9"} {
+		"/respond/plans", "/run", "/run/storage", "/run/storage?by=device&q=zzz", "/run/channels", "/run/drill", "/search?q=x", "/estate-strip", "/devices?q=%25&sort=-address&page=9"} {
 		status, body, _ := get(t, c, r.url+path)
 		assert.Equal(t, 200, status, path)
 		assert.NotContains(t, body, "<no value>", path)

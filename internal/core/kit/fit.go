@@ -11,9 +11,9 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// bytesPerSample is what one stored sample takes with its index, in bytes;
-// measured on the samples table of this version.
-const bytesPerSample = 97
+// BytesPerSample is what a stored sample takes with its rollups and indexes,
+// in bytes, where none are stored yet to be measured.
+const BytesPerSample = 4.0
 
 // Cost is what a fitted kit takes.
 type Cost struct {
@@ -33,10 +33,10 @@ func (c Cost) Add(o Cost) Cost {
 const rowsPerAnswer = 8
 
 // Estimate works out the cost on a device with the given number of parts of
-// each kind. Requests count datagrams sent.
+// each kind, where a sample takes so many bytes. Requests count datagrams sent.
 //
 //	samples a day = series × 86400 / interval
-func (k *Kit) Estimate(parts map[string]int) Cost {
+func (k *Kit) Estimate(parts map[string]int, bytesPerSample float64) Cost {
 	var cost Cost
 	for _, src := range k.Sources {
 		series, rows := 0, 1

@@ -56,15 +56,15 @@ func TestParseTellsWhatIsWrong(t *testing.T) {
 
 func TestEstimate(t *testing.T) {
 	// Interfaces on 24 ports: 5 readings × 24 = 120 series, each 1440 a day.
-	cost := shipped(t, "interfaces").Estimate(map[string]int{"interface": 24})
+	cost := shipped(t, "interfaces").Estimate(map[string]int{"interface": 24}, 4)
 	assert.Equal(t, 120, cost.Series)
 	assert.Equal(t, 172_800.0, cost.SamplesPerDay)
 	// 24 rows at 8 an answer: 3 answers, and one that finds the end; each minute.
 	assert.Equal(t, 4.0, cost.RequestsPerMinute)
-	assert.Equal(t, 172_800.0*30*97, cost.BytesPerMonth)
+	assert.Equal(t, 172_800.0*30*4, cost.BytesPerMonth)
 	// Reachability: 2 series every 15 s = 11520 samples a day, 3 requests 4 times a minute.
-	reach := shipped(t, "reachability").Estimate(nil)
-	assert.Equal(t, Cost{Series: 2, RequestsPerMinute: 12, SamplesPerDay: 11520, BytesPerMonth: 11520 * 30 * 97}, reach)
+	reach := shipped(t, "reachability").Estimate(nil, 4)
+	assert.Equal(t, Cost{Series: 2, RequestsPerMinute: 12, SamplesPerDay: 11520, BytesPerMonth: 11520 * 30 * 4}, reach)
 	assert.Equal(t, 122, cost.Add(reach).Series)
 }
 

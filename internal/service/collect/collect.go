@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"time"
 
 	"tirelessowl/internal/core/derive"
@@ -22,6 +23,30 @@ import (
 type Service struct {
 	store *store.Store
 	kits  map[string]*kit.Kit
+	size  sampleSize
+}
+
+// sampleSize is what a sample takes, looked up now and then.
+type sampleSize struct {
+	sync.Mutex
+	bytes float64
+	at    time.Time
+}
+
+const sampleSizeAge = 10 * time.Minute
+
+// BytesPerSample is what a sample takes at rest with its rollups and indexes,
+// as measured on those that are stored.
+func (s *Service) BytesPerSample(ctx context.Context) float64 {
+	s.size.Lock()
+	defer s.size.Unlock()
+	if time.Since(s.size.at) > sampleSizeAge {
+		s.size.bytes, s.size.at = kit.BytesPerSample, time.Now()
+		if measured, err := s.store.Samples.BytesPerSample(ctx); err == nil && measured > 0 {
+			s.size.bytes = measured
+		}
+	}
+	return s.size.bytes
 }
 
 // New reads all kit files; a broken one is an error.

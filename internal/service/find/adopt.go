@@ -26,8 +26,9 @@ type Offer struct {
 }
 
 // Offers tells for every kit on how many of the finds it fits, and its cost.
-func (s *Service) Offers(finds []domain.Find) []Offer {
+func (s *Service) Offers(ctx context.Context, finds []domain.Find) []Offer {
 	var out []Offer
+	perSample := s.kits.BytesPerSample(ctx)
 	for _, k := range s.kits.Kits() {
 		o := Offer{Kit: k, Name: k.Name, Chose: true}
 		for _, f := range finds {
@@ -37,7 +38,7 @@ func (s *Service) Offers(finds []domain.Find) []Offer {
 			}
 			if fits {
 				o.Fits++
-				o.Cost = o.Cost.Add(k.Estimate(partsOf(f)))
+				o.Cost = o.Cost.Add(k.Estimate(partsOf(f), perSample))
 			}
 		}
 		out = append(out, o)

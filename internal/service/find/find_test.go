@@ -207,7 +207,7 @@ func TestAdopt(t *testing.T) {
 		w.network.devices[fmt.Sprintf("192.0.2.%d", i)] = answer(fmt.Sprintf("edge-%d", i), fmt.Sprint("e", i))
 	}
 	sweep, finds := w.sweep(t, draft("192.0.2.0/29"))
-	offers := w.Offers(finds)
+	offers := w.Offers(t.Context(), finds)
 	require.Len(t, offers, 3)
 	by := map[string]find.Offer{}
 	for _, o := range offers {
@@ -216,7 +216,7 @@ func TestAdopt(t *testing.T) {
 	assert.Equal(t, 3, by["interfaces"].Fits)
 	assert.Equal(t, 45, by["interfaces"].Cost.Series, "3 devices × 3 interfaces × 5 readings")
 	assert.Zero(t, by["host-resources"].Fits)
-	assert.NotEmpty(t, w.Offers(finds[:1])[0].Why.Facts)
+	assert.NotEmpty(t, w.Offers(t.Context(), finds[:1])[0].Why.Facts)
 
 	for name, c := range map[string]struct {
 		in    find.Adoption

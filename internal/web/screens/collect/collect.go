@@ -58,7 +58,7 @@ func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := kitsView{Show: "kits"}
 	for _, k := range s.Kits.Kits() {
-		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(map[string]int{"interface": 10, "volume": 10})})
+		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(map[string]int{"interface": 10, "volume": 10}, s.Kits.BytesPerSample(r.Context()))})
 	}
 	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: "collect", Body: v})
 }

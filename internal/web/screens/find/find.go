@@ -320,7 +320,7 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 	}
 	chosen := slices.DeleteFunc(all, func(f domain.Find) bool { return !a.Chosen[f.ID] })
 	a.Count = len(chosen)
-	a.Offers = s.Find.Offers(chosen)
+	a.Offers = s.Find.Offers(r.Context(), chosen)
 	a.PlaceID, _ = strconv.ParseInt(r.Form.Get("place"), 10, 64)
 	a.NewPlace = r.Form.Get("new_place")
 	asked := r.Form.Get("asked") == "1"

@@ -18,7 +18,9 @@ import (
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screens/device"
@@ -43,6 +45,7 @@ type Screen struct {
 	Render *render.Renderer
 	Store  *store.Store
 	Engine *engine.Collector
+	Kits   *collect.Service
 	Drill  Drill // nil without a simulated estate
 	Test   func(ctx context.Context, id domain.ID, to string) (string, error)
 }
@@ -50,6 +53,7 @@ type Screen struct {
 // Routes mounts the screen.
 func (s Screen) Routes(r chi.Router) {
 	r.Get("/run", s.Render.Handle(s.figures))
+	r.Get("/run/storage", s.Render.Handle(s.storage))
 	r.Get("/run/channels", s.Render.Handle(s.channels))
 	r.Get("/run/drill", s.Render.Handle(s.drill))
 	r.Group(func(r chi.Router) {
@@ -68,16 +72,14 @@ func (s Screen) Routes(r chi.Router) {
 type figuresView struct {
 	Show    string
 	Stats   engine.CollectorStats
-	Storage store.Storage
+	Samples samples.Stats
 	Drill   bool
 }
 
+func deviceURL(id domain.ID) string { return "/devices/" + strconv.FormatInt(id, 10) }
+
 func (s Screen) figures(w http.ResponseWriter, r *http.Request) error {
-	storage, err := s.Store.Storage(r.Context())
-	if err != nil {
-		return err
-	}
-	v := figuresView{"figures", s.Engine.Stats(), storage, s.Drill != nil}
+	v := figuresView{"figures", s.Engine.Stats(), s.Store.Samples.Stats(), s.Drill != nil}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Run", Area: "run", Body: v})
 }
 

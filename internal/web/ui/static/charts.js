@@ -62,6 +62,7 @@ function overlay(data) {
       const labelY = y < top + 16 * devicePixelRatio ? y + 13 * devicePixelRatio : y - 4 * devicePixelRatio;
       const aside = placed && Math.abs(placed.y - labelY) < 14 * devicePixelRatio;
       const labelX = aside ? placed.x - 10 * devicePixelRatio : left + width - 4;
+      ctx.textBaseline = 'alphabetic';
       ctx.fillText(limit.label, labelX, labelY);
       placed = { y: labelY, x: labelX - ctx.measureText(limit.label).width };
     }
