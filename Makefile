@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-reset serve build assets test test-go test-e2e lint bench bench-store screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test test-go test-e2e lint bench bench-store screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -13,6 +13,9 @@ demo: setup build ## run the application with a simulated estate
 
 demo-reset: ## forget the demo's data, so that the next start is fresh
 	@tools/reset.sh
+
+demo-large: setup build ## run it with 2,000 devices and 90 days of history
+	@exec $(OWL) demo-large
 
 serve: setup build ## run the application for real devices
 	@exec $(OWL) serve

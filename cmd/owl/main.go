@@ -24,6 +24,7 @@ const usage = `owl watches devices and servers.
 
   owl serve [settings]      run the application
   owl demo [settings]       run it with a simulated estate and two weeks of history
+  owl demo-large [settings]  run it with 2,000 simulated switches and 90 days of made-up history
   owl sim [settings] --origin TIME
                             run the simulated estate alone
   owl user add --name N --level L [--display D] [settings]
@@ -72,6 +73,10 @@ func run(ctx context.Context, args []string) error {
 			return app.Serve(ctx, c, logger(c))
 		}
 		return app.RunDemo(ctx, c, standIns(c), func(origin time.Time) []string { return simArgs(c, origin) }, logger(c))
+	case "demo-large":
+		return largeDemo(ctx, args)
+	case "fleet":
+		return serveFleet(ctx, args)
 	case "sim":
 		return simulate(ctx, args)
 	case "user", "token":

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"runtime"
 	"slices"
 	"sync"
 	"time"
@@ -154,10 +155,7 @@ func (w *dayWriter) replace(ctx context.Context, set []dayPoints) error {
 	if len(set) == 0 {
 		return nil
 	}
-	out := map[table][]dayRow{}
-	for _, d := range set {
-		w.encode(d, out)
-	}
+	out := encodeAll(set)
 	days, err := w.dailySteps(ctx, set)
 	if err != nil {
 		return err
@@ -210,7 +208,32 @@ func rowKeys(rows []dayRow) []dayKey {
 	return out
 }
 
-func (w *dayWriter) encode(d dayPoints, out map[table][]dayRow) {
+// encodeAll makes the rows of all days, in several goroutines.
+func encodeAll(set []dayPoints) map[table][]dayRow {
+	parts := make([]map[table][]dayRow, runtime.GOMAXPROCS(0))
+	var workers sync.WaitGroup
+	size := (len(set) + len(parts) - 1) / len(parts)
+	for i := range parts {
+		parts[i] = map[table][]dayRow{}
+		mine := set[min(i*size, len(set)):min((i+1)*size, len(set))]
+		workers.Go(func() {
+			var pk packer
+			for _, d := range mine {
+				pk.encode(d, parts[i])
+			}
+		})
+	}
+	workers.Wait()
+	out := parts[0]
+	for _, p := range parts[1:] {
+		for t, rows := range p {
+			out[t] = append(out[t], rows...)
+		}
+	}
+	return out
+}
+
+func (w *packer) encode(d dayPoints, out map[table][]dayRow) {
 	out[daysTable] = append(out[daysTable], dayRow{d.series, d.day, d.seq, w.enc.Append(nil, d.points)})
 	five := codec.Fold(nil, d.points, fiveMinutes)
 	if len(d.points) >= worthwhile*len(five) {

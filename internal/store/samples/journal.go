@@ -162,7 +162,8 @@ func (w *writer) reachDatabase(seq int64, data []byte) error {
 	return w.insert(ctx, seq, data)
 }
 
-// insert stores one block; the same block again does no harm.
+// insert stores one block; the same block again, after a lost answer, does no
+// harm.
 func (s *Store) insert(ctx context.Context, seq int64, data []byte) error {
 	j := &s.journal
 	j.mu.Lock()
@@ -172,8 +173,13 @@ func (s *Store) insert(ctx context.Context, seq int64, data []byte) error {
 			j.current, j.began = next, time.Now()
 		}
 	}
-	if _, err := s.pool.Exec(ctx, "INSERT INTO "+tableName(j.current)+" VALUES ($1, $2) ON CONFLICT DO NOTHING", seq, data); err != nil {
+	name := tableName(j.current)
+	tag, err := s.pool.Exec(ctx, "INSERT INTO "+name+" AS j VALUES ($1, $2) ON CONFLICT (seq) DO UPDATE SET seq = excluded.seq WHERE j.data = excluded.data", seq, data)
+	if err != nil {
 		return err
+	}
+	if tag.RowsAffected() == 0 { // the number is taken by a block that is not ours
+		return ErrOtherWriter
 	}
 	t := &j.tables[j.current]
 	if t.first == 0 {

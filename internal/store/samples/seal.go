@@ -29,6 +29,10 @@ func (s *Store) sealer(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
+		if err := s.keepLock(ctx); err != nil && ctx.Err() == nil {
+			s.opt.Log.Error("the lock of the one writer is not held", "error", err)
+			continue // what is sealed without it might overwrite what another sealed
+		}
 		if err := s.seal(ctx, i, &pk); err != nil && ctx.Err() == nil {
 			s.opt.Log.Error("samples could not be sealed, trying again in turn", "shard", i, "error", err)
 		}

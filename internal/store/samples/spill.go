@@ -8,6 +8,7 @@ import (
 	"hash/crc32"
 	"io"
 	"os"
+	"sync/atomic"
 	"time"
 )
 
@@ -17,14 +18,14 @@ var (
 )
 
 // spill is a file that takes blocks while the database is away. It is used
-// by the writer only.
+// by the writer only; others may ask whether it holds any.
 //
 //	record: length and checksum (4 bytes each), block number (8), block
 type spill struct {
 	path  string
 	limit int64
 	file  *os.File
-	bytes int64
+	bytes atomic.Int64
 	tried time.Time
 }
 
@@ -33,7 +34,7 @@ const recordHead = 16
 // retryEvery is how often the database is tried while blocks are spilled.
 const retryEvery = time.Second
 
-func (f *spill) holds() bool { return f.bytes > 0 }
+func (f *spill) holds() bool { return f.bytes.Load() > 0 }
 
 func (f *spill) tooSoon() bool {
 	if time.Since(f.tried) < retryEvery {
@@ -45,7 +46,7 @@ func (f *spill) tooSoon() bool {
 
 // add makes a block durable in the file.
 func (f *spill) add(seq int64, data []byte) error {
-	if f.path == "" || f.bytes+int64(len(data)) > f.limit {
+	if f.path == "" || f.bytes.Load()+int64(len(data)) > f.limit {
 		return errNoSpill
 	}
 	if f.file == nil {
@@ -60,13 +61,13 @@ func (f *spill) add(seq int64, data []byte) error {
 	binary.LittleEndian.PutUint64(record[8:], uint64(seq))
 	record = append(record, data...)
 	binary.LittleEndian.PutUint32(record[4:], crc32.ChecksumIEEE(record[8:]))
-	if _, err := f.file.WriteAt(record, f.bytes); err != nil {
+	if _, err := f.file.WriteAt(record, f.bytes.Load()); err != nil {
 		return err
 	}
 	if err := f.file.Sync(); err != nil {
 		return err
 	}
-	f.bytes += int64(len(record))
+	f.bytes.Add(int64(len(record)))
 	return nil
 }
 
@@ -112,7 +113,7 @@ func (f *spill) clear() error {
 		}
 		f.file = nil
 	}
-	f.bytes = 0
+	f.bytes.Store(0)
 	err := os.Remove(f.path)
 	if errors.Is(err, os.ErrNotExist) || f.path == "" {
 		return nil

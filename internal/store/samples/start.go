@@ -27,7 +27,7 @@ func (s *Store) Start(ctx context.Context, opt Options) error {
 		return ErrOtherWriter
 	}
 	s.opt = opt.withDefaults()
-	s.journal.spill = spill{path: s.opt.SpillFile, limit: s.opt.SpillBytes}
+	s.journal.spill.path, s.journal.spill.limit = s.opt.SpillFile, s.opt.SpillBytes
 	if err := s.claim(ctx); err != nil {
 		return err
 	}
@@ -36,7 +36,7 @@ func (s *Store) Start(ctx context.Context, opt Options) error {
 		err = s.Load(ctx)
 	}
 	if err != nil {
-		s.lock.Release()
+		s.release()
 		return err
 	}
 	ctx, s.stop = context.WithCancel(context.WithoutCancel(ctx))
@@ -60,20 +60,49 @@ func (s *Store) Stop() {
 	if err := s.Seal(ctx); err != nil {
 		s.opt.Log.Warn("the journal keeps what could not be sealed", "error", err)
 	}
-	s.lock.Release()
+	s.release()
 	s.stop = nil
 }
 
+// release gives the lock up by ending the connection that holds it.
+func (s *Store) release() {
+	if s.lock == nil {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	_ = s.lock.Conn().Close(ctx)
+	s.lock.Release()
+	s.lock = nil
+}
+
 func (s *Store) claim(ctx context.Context) (err error) {
-	if s.lock, err = s.pool.Acquire(ctx); err != nil {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
 		return err
 	}
 	var ours bool
-	if err = s.lock.QueryRow(ctx, "SELECT pg_try_advisory_lock($1)", writerLock).Scan(&ours); err == nil && !ours {
+	if err = conn.QueryRow(ctx, "SELECT pg_try_advisory_lock($1)", writerLock).Scan(&ours); err == nil && !ours {
 		err = ErrOtherWriter
 	}
 	if err != nil {
-		s.lock.Release()
+		conn.Release()
+		return err
+	}
+	s.lock = conn
+	return nil
+}
+
+// keepLock takes the lock again when its connection was lost. Should another
+// process have it by then, nothing more is accepted.
+func (s *Store) keepLock(ctx context.Context) error {
+	if s.lock != nil && s.lock.Ping(ctx) == nil {
+		return nil
+	}
+	s.release()
+	err := s.claim(ctx)
+	if errors.Is(err, ErrOtherWriter) {
+		s.inbox.close()
 	}
 	return err
 }

@@ -1,0 +1,147 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/netip"
+	"time"
+
+	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
+)
+
+// Large is a large estate for trying out size: many equal switches, with a
+// past that is made up rather than collected.
+type Large struct {
+	World
+	Devices int
+	// At returns the address of the i-th device.
+	At func(i int) netip.Addr
+	// Days is how long the past is: a sample in five minutes for the last
+	// fortnight, one in a quarter of an hour before.
+	Days int
+}
+
+const (
+	largePorts   = 4
+	largeSites   = 40
+	largeFine    = 5 * time.Minute
+	largeCoarse  = 15 * time.Minute
+	largeFineFor = 14 * 24 * time.Hour
+)
+
+// BuildLarge makes people, places and devices with their parts and series.
+func (l *Large) BuildLarge(ctx context.Context, now time.Time) ([]domain.Series, error) {
+	if err := l.people(ctx); err != nil {
+		return nil, err
+	}
+	c, err := l.Store.AddCredential(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, l.Community)
+	if err != nil {
+		return nil, err
+	}
+	root, err := l.Store.SavePlace(ctx, domain.Place{Name: "Kittiwake Line, large", Kind: domain.Organisation})
+	if err != nil {
+		return nil, err
+	}
+	var sites []domain.Place
+	for i := range largeSites {
+		p, err := l.Store.SavePlace(ctx, domain.Place{ParentID: root.ID, Name: fmt.Sprintf("Quay %02d", i+1), Kind: domain.Site})
+		if err != nil {
+			return nil, err
+		}
+		sites = append(sites, p)
+	}
+	var all []domain.Series
+	for i := range l.Devices {
+		series, err := l.device(ctx, i, sites[i%largeSites].ID, c.ID, now)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, series...)
+	}
+	return all, nil
+}
+
+func (l *Large) device(ctx context.Context, i int, place, credential domain.ID, now time.Time) (out []domain.Series, err error) {
+	err = l.Store.InTx(ctx, func(tx *store.Store) error {
+		d, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Port: l.Port, Kind: "switch",
+			Vendor: vendorOf("BS-24"), Model: "BS-24", CredentialID: credential, CreatedAt: now}, "", nil)
+		if err != nil {
+			return err
+		}
+		for _, name := range []string{"reachability", "interfaces"} {
+			if err := tx.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: name}); err != nil {
+				return err
+			}
+		}
+		var parts []domain.Part
+		for n := range largePorts {
+			port := fmt.Sprintf("port%d", n+1)
+			parts = append(parts, domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: port, Index: fmt.Sprint(n + 1), Name: port, Speed: 1e9})
+		}
+		if parts, err = tx.SaveParts(ctx, parts); err != nil {
+			return err
+		}
+		out, err = tx.AddSeries(ctx, l.seriesOf(d.ID, parts))
+		return err
+	})
+	return out, err
+}
+
+// seriesOf is what the fitted kits would make of the device and its parts.
+func (l *Large) seriesOf(device domain.ID, parts []domain.Part) (out []domain.Series) {
+	for _, name := range []string{"reachability", "interfaces"} {
+		k, err := l.Kits.Kit(name)
+		if err != nil {
+			continue
+		}
+		for _, r := range k.Readings {
+			src, _ := k.Source(r.Source)
+			x := domain.Series{DeviceID: device, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Interval: src.Every}
+			if r.Of == "" {
+				out = append(out, x)
+				continue
+			}
+			for _, p := range parts {
+				x.PartID = p.ID
+				out = append(out, x)
+			}
+		}
+	}
+	return out
+}
+
+// Past makes up what was collected of a series until a time.
+func (l *Large) Past(x domain.Series, until time.Time) samples.History {
+	h := samples.History{Series: x.ID}
+	seed := float64(x.ID % 1000)
+	add := func(from, to time.Time, step time.Duration) {
+		for at := from; at.Before(to); at = at.Add(step) {
+			h.Points = append(h.Points, codec.Point{T: at.UnixMilli(), V: largeValue(x.Reading, seed, at)})
+		}
+	}
+	begin, fine := until.AddDate(0, 0, -l.Days).Truncate(largeCoarse), until.Add(-largeFineFor).Truncate(largeCoarse)
+	h.Points = make([]codec.Point, 0, int(fine.Sub(begin)/largeCoarse+until.Sub(fine)/largeFine)+2)
+	add(begin, fine, largeCoarse)
+	add(fine, until, largeFine)
+	return h
+}
+
+// largeValue is a day's wave with noise where the reading moves.
+func largeValue(reading string, seed float64, at time.Time) float64 {
+	minute := float64(at.Unix()/60%1440) / 1440
+	noise := math.Mod(float64(at.Unix()/300)*12.9898+seed*78.233, 1)
+	switch reading {
+	case "in", "out":
+		mbit := 40 + seed/25 + 30*math.Sin(2*math.Pi*(minute+seed/1000)) + 4*noise
+		return math.Round(mbit*1e4) * 100
+	case "time":
+		return math.Round((2+noise+seed/500)*1000) / 1e6
+	case "state":
+		return 1
+	}
+	return 0
+}
