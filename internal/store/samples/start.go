@@ -76,13 +76,23 @@ func (s *Store) release() {
 	s.lock = nil
 }
 
+// claimPatience is how long another writer may take to be gone.
+const claimPatience = 2 * time.Second
+
 func (s *Store) claim(ctx context.Context) (err error) {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
-	var ours bool
-	if err = conn.QueryRow(ctx, "SELECT pg_try_advisory_lock($1)", writerLock).Scan(&ours); err == nil && !ours {
+	ours := false
+	for began := time.Now(); ; time.Sleep(50 * time.Millisecond) {
+		err = conn.QueryRow(ctx, "SELECT pg_try_advisory_lock($1)", writerLock).Scan(&ours)
+		// The server may need a moment to see that an ended process is gone.
+		if err != nil || ours || time.Since(began) > claimPatience {
+			break
+		}
+	}
+	if err == nil && !ours {
 		err = ErrOtherWriter
 	}
 	if err != nil {

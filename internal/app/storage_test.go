@@ -1,0 +1,91 @@
+package app
+
+import (
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/config"
+	"tirelessowl/internal/core/exchange"
+	"tirelessowl/internal/demo"
+	"tirelessowl/internal/service/transfer"
+	"tirelessowl/internal/sim"
+	"tirelessowl/internal/testkit"
+)
+
+func TestStoragePage(t *testing.T) {
+	r, _ := world(t)
+	c := browser(t)
+	r.signIn(t, c, demo.Password)
+	for by, want := range map[string]string{"kit": "host-resources", "reading": "interfaces / in_errors", "place": "Skerry House", "device": "hq-core-1", "nonsense": "host-resources"} {
+		for _, sort := range []string{"", "name", "-name", "series", "-samples", "used", "-month"} {
+			status, body, _ := get(t, c, r.url+"/run/storage?by="+by+"&sort="+sort)
+			assert.Equal(t, 200, status)
+			assert.Contains(t, body, want, by)
+			assert.Contains(t, body, "bytes with its rollups and indexes")
+		}
+	}
+	_, body, _ := get(t, c, r.url+"/run/storage?by=device&q=HQ-CORE")
+	assert.Equal(t, 2, strings.Count(body, "data-row"))
+	_, body, _ = get(t, c, r.url+"/run/storage?by=device&q=zzz")
+	assert.Contains(t, body, "Nothing fits")
+	_, body, _ = get(t, c, r.url+"/find")
+	assert.NotContains(t, body, "97")
+}
+
+// The commands work without a running application, on the database that is
+// given, and beside one for taking out.
+func TestSamplesByCommand(t *testing.T) {
+	r, _ := world(t)
+	c := r.Config
+	c.DatabaseURL = r.Store.Pool().Config().ConnString()
+	c.DataDir = t.TempDir()
+	sel := transfer.Selection{Device: "log-1", Reading: "cpu", From: time.Now().Add(-2 * time.Hour), To: time.Now()}
+	var text strings.Builder
+	n, err := ExportSamples(t.Context(), c, exchange.NDJSON, sel, &text)
+	require.NoError(t, err)
+	assert.Positive(t, n)
+	got, err := ImportSamples(t.Context(), c, exchange.NDJSON, strings.NewReader(text.String()), true)
+	require.NoError(t, err)
+	assert.Equal(t, n, got.Samples)
+	_, err = ImportSamples(t.Context(), c, exchange.NDJSON, strings.NewReader(text.String()), false)
+	assert.ErrorContains(t, err, "stop it first")
+	r.Stop()
+	got, err = ImportSamples(t.Context(), c, exchange.NDJSON, strings.NewReader(text.String()), false)
+	require.NoError(t, err)
+	assert.Equal(t, n, got.Samples)
+	_, err = ImportSamples(t.Context(), c, exchange.CSV, strings.NewReader("wrong"), false)
+	assert.ErrorContains(t, err, "line 1")
+	c.DatabaseURL = "postgres://nobody@127.0.0.1:1/none"
+	_, err = ExportSamples(t.Context(), c, exchange.CSV, sel, &text)
+	assert.Error(t, err)
+}
+
+// The large demo, made small.
+func TestLargeDemoLoads(t *testing.T) {
+	base, _ := estate(t)
+	s := testkit.Store(t)
+	a, err := New(config.Config{DataDir: t.TempDir(), DemoPort: 1}, s, demo.Vendors(), nil)
+	require.NoError(t, err)
+	world := demo.Large{World: demo.World{Store: s, Access: a.Access, Kits: a.Kits, Community: "c", Port: 161}, Devices: 50, Days: 20}
+	world.At = func(i int) netip.Addr { return sim.Offset(base, 200, i+1) }
+	require.NoError(t, a.loadLarge(t.Context(), world, func(string, ...any) {}))
+	devices, err := s.Devices(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, devices, 50)
+	series, err := s.SeriesOf(t.Context(), 0)
+	require.NoError(t, err)
+	require.Len(t, series, 50*22, "2 of reachability, 4 ports × 5")
+	for _, x := range series[:22] {
+		past, err := s.SamplesOf(t.Context(), x.ID, time.Now().AddDate(0, 0, -30), time.Now())
+		require.NoError(t, err)
+		assert.InDelta(t, 6*96+14*288, len(past), 5, "six days of quarters of an hour, a fortnight of five minutes")
+	}
+	done, err := s.Setting(t.Context(), settingDone)
+	require.NoError(t, err)
+	assert.NotEmpty(t, done)
+}
