@@ -385,7 +385,7 @@ func (b *bench) pages(ctx context.Context) error {
 	for _, p := range []struct{ name, path, target string }{
 		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"latest values", "/collect/latest", "< 50"},
 		{"latest values, highest first", "/collect/latest?sort=-value", "< 50"},
-		{"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
+		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
 	} {
 		p95, err := percentile(c, server.URL+p.path)

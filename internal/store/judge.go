@@ -163,10 +163,10 @@ type RibbonChange struct {
 }
 
 // RibbonChanges returns the changes of whole devices since a time, ordered by
-// device and time; deviceID 0 means all.
-func (s *Store) RibbonChanges(ctx context.Context, deviceID domain.ID, since time.Time) ([]RibbonChange, error) {
+// device and time; no ids mean all.
+func (s *Store) RibbonChanges(ctx context.Context, ids []domain.ID, since time.Time) ([]RibbonChange, error) {
 	q := s.q(ctx).Table("transitions").Select("device_id, from_health, to_health, at").Where("series_id IS NULL AND at >= ?", since).Order("device_id, at, id")
-	q = when(q, deviceID != 0, "device_id = ?", deviceID)
+	q = when(q, len(ids) > 0, "device_id IN ?", ids)
 	var rows []RibbonChange
 	err := q.Scan(&rows).Error
 	return rows, err

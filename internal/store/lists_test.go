@@ -102,7 +102,7 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 	assert.Equal(t, trace, one.Why, "the trace is kept as it was")
 	_, err = s.Transition(ctx, 999)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
-	changes, err := s.RibbonChanges(ctx, d.ID, now.Add(-time.Hour))
+	changes, err := s.RibbonChanges(ctx, []domain.ID{d.ID}, now.Add(-time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, changes, 2, "ribbons show the device, not single rules")
 }

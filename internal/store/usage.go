@@ -31,7 +31,7 @@ type key struct {
 }
 
 // lookedAt is how many pages of a table are looked at to tell who fills it.
-const lookedAt = 4000
+const lookedAt = 800
 
 // SampleUsage tells what the samples of each reading of each device take. The
 // sizes of the tables are exact; who fills them is taken from a part of their

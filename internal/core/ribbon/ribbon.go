@@ -45,18 +45,18 @@ func Strip(changes []Change, now domain.Health, from, to time.Time, n int) []dom
 	return slots
 }
 
-// Over returns, slot by slot, the worst of several strips of the same length.
-func Over(strips ...[]domain.Health) []domain.Health {
-	if len(strips) == 0 {
-		return nil
+// Add makes each slot of a strip the worse of itself and that of another of
+// the same length; an empty one becomes a copy of the other.
+func Add(to []domain.Health, strip []domain.Health) []domain.Health {
+	if len(to) == 0 {
+		return append(to, strip...)
 	}
-	out := append([]domain.Health(nil), strips[0]...)
-	for _, strip := range strips[1:] {
-		for i, h := range strip {
-			out[i] = domain.Worse(out[i], h)
+	for i, h := range strip {
+		if h != to[i] {
+			to[i] = domain.Worse(to[i], h)
 		}
 	}
-	return out
+	return to
 }
 
 // Run is a span of equal slots.

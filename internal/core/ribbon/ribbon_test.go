@@ -29,10 +29,13 @@ func TestStrip(t *testing.T) {
 	assert.Len(t, Strip(nil, f, t0, t0, 3), 3)
 }
 
-func TestOverAndRuns(t *testing.T) {
+func TestAddAndRuns(t *testing.T) {
 	f, n, c := domain.Fine, domain.Notice, domain.Critical
-	over := Over([]domain.Health{f, n, f, f}, []domain.Health{f, f, c, c})
-	assert.Equal(t, []domain.Health{f, n, c, c}, over)
-	assert.Equal(t, []Run{{f, 0, 1}, {n, 1, 1}, {c, 2, 2}}, Runs(over))
-	assert.Nil(t, Over())
+	first := []domain.Health{f, n, f, f}
+	sum := Add(nil, first)
+	sum = Add(sum, []domain.Health{f, f, c, c})
+	assert.Equal(t, []domain.Health{f, n, c, c}, sum)
+	assert.Equal(t, []domain.Health{f, n, f, f}, first, "what was added is left alone")
+	assert.Equal(t, []Run{{f, 0, 1}, {n, 1, 1}, {c, 2, 2}}, Runs(sum))
+	assert.Empty(t, Add(nil, nil))
 }

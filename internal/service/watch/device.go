@@ -65,7 +65,7 @@ func (s *Service) Device(ctx context.Context, id domain.ID, now time.Time) (Subj
 		return out, err
 	}
 	out.Path = path(places, d.PlaceID)
-	changes, err := s.store.RibbonChanges(ctx, id, now.Add(-RibbonSpan))
+	changes, err := s.store.RibbonChanges(ctx, []domain.ID{id}, now.Add(-RibbonSpan))
 	if err != nil {
 		return out, err
 	}

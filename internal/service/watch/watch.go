@@ -20,6 +20,33 @@ type Service struct {
 	kits    *collect.Service
 	explain func(domain.ID) (domain.Health, string, why.Trace, bool)
 	totals  totals
+	usage   usage
+}
+
+// usage is who fills the disk; it is worked out at most once a minute, since
+// it looks into the tables.
+type usage struct {
+	sync.Mutex
+	at    time.Time
+	rows  []store.Usage
+	share float64
+}
+
+const usageAge = time.Minute
+
+// Usage tells what the samples of each reading of each device take, and from
+// which share of the tables that is known.
+func (s *Service) Usage(ctx context.Context) (rows []store.Usage, share float64, err error) {
+	u := &s.usage
+	u.Lock()
+	defer u.Unlock()
+	if time.Since(u.at) > usageAge {
+		if u.rows, u.share, err = s.store.SampleUsage(ctx); err != nil {
+			return nil, 0, err
+		}
+		u.at = time.Now()
+	}
+	return u.rows, u.share, nil
 }
 
 // totals are figures over all values; they are worked out at most every few
@@ -85,7 +112,7 @@ func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error)
 	if err != nil {
 		return o, err
 	}
-	changes, err := s.store.RibbonChanges(ctx, 0, now.Add(-RibbonSpan))
+	changes, err := s.store.RibbonChanges(ctx, nil, now.Add(-RibbonSpan))
 	if err != nil {
 		return o, err
 	}
@@ -94,6 +121,33 @@ func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error)
 	}
 	o.arrange(places, strips(devices, changes, now))
 	return o, nil
+}
+
+// Devices returns all devices without their ribbons, and the names of places.
+func (s *Service) Devices(ctx context.Context) (devices []domain.Device, places map[domain.ID]string, err error) {
+	all, err := s.store.Places(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	places = make(map[domain.ID]string, len(all))
+	for _, p := range all {
+		places[p.ID] = p.Name
+	}
+	devices, err = s.store.Devices(ctx)
+	return devices, places, err
+}
+
+// WithRibbons adds the recent past to some devices.
+func (s *Service) WithRibbons(ctx context.Context, devices []domain.Device, now time.Time) ([]Device, error) {
+	if len(devices) == 0 {
+		return nil, nil
+	}
+	ids := make([]domain.ID, len(devices))
+	for i, d := range devices {
+		ids[i] = d.ID
+	}
+	changes, err := s.store.RibbonChanges(ctx, ids, now.Add(-RibbonSpan))
+	return strips(devices, changes, now), err
 }
 
 func (s *Service) count(ctx context.Context, o *Overview) (err error) {
@@ -134,12 +188,11 @@ func (o *Overview) arrange(places []domain.Place, devices []Device) {
 	for _, p := range places {
 		byID[p.ID] = &Place{Place: p, Health: domain.Fine}
 	}
-	var all [][]domain.Health
 	for _, d := range devices {
 		o.Counts[d.Health]++
 		o.Total++
-		if !d.Calm || len(all) == 0 {
-			all = append(all, d.Ribbon)
+		if !d.Calm || o.Ribbon == nil {
+			o.Ribbon = ribbon.Add(o.Ribbon, d.Ribbon)
 		}
 		if p := byID[d.PlaceID]; p != nil {
 			p.Devices = append(p.Devices, d)
@@ -148,7 +201,6 @@ func (o *Overview) arrange(places []domain.Place, devices []Device) {
 			p.add(d)
 		}
 	}
-	o.Ribbon = ribbon.Over(all...)
 	for _, p := range byID {
 		slices.SortFunc(p.Devices, worstFirst)
 		if len(p.Devices) > 0 {
@@ -172,11 +224,7 @@ func (p *Place) add(d Device) {
 	if d.Calm && p.Ribbon != nil {
 		return
 	}
-	if p.Ribbon == nil {
-		p.Ribbon = slices.Clone(d.Ribbon)
-		return
-	}
-	p.Ribbon = ribbon.Over(p.Ribbon, d.Ribbon)
+	p.Ribbon = ribbon.Add(p.Ribbon, d.Ribbon)
 }
 
 func worstFirst(a, b Device) int {

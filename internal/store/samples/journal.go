@@ -2,6 +2,7 @@ package samples
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sync"
 	"sync/atomic"
@@ -129,6 +130,10 @@ func (w *writer) commit(ctx context.Context, seq int64, data []byte) error {
 		if err == nil {
 			w.journal.away.Store(false)
 			return nil
+		}
+		if errors.Is(err, ErrOtherWriter) {
+			w.inbox.close() // nothing that we accept would be safe
+			return err
 		}
 		if !w.journal.away.Swap(true) {
 			w.opt.Log.Error("the database does not take samples", "error", err)

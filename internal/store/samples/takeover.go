@@ -16,13 +16,14 @@ func (s *Store) takeOver(ctx context.Context) error {
 	if err := s.pool.QueryRow(ctx, "SELECT to_regclass('samples') IS NOT NULL").Scan(&there); err != nil || !there {
 		return err
 	}
+	before := s.stats.days.Load()
 	if err := s.takeSteps(ctx); err != nil {
 		return err
 	}
 	if err := s.takeSamples(ctx); err != nil {
 		return err
 	}
-	if n := s.stats.days.Load(); n > 0 {
+	if n := s.stats.days.Load() - before; n > 0 {
 		s.opt.Log.Info("took over the samples of an earlier release", "days", n)
 	}
 	_, err := s.pool.Exec(ctx, "DROP TABLE samples, steps, latest")

@@ -210,35 +210,36 @@ func (v overviewView) IsList() bool { return false }
 const pageSize = 100
 
 func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.Watch.Overview(r.Context(), time.Now().UTC())
+	all, places, err := s.Watch.Devices(r.Context())
 	if err != nil {
 		return err
 	}
 	q := r.URL.Query()
-	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Places: map[domain.ID]string{}, Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
+	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Places: places, Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
 	kinds := map[string]bool{}
-	for _, p := range o.Places {
-		v.Places[p.ID] = p.Name
-		for _, d := range p.Devices {
-			kinds[d.Kind] = true
-			if v.keeps(d, p.Name) {
-				v.Rows = append(v.Rows, d)
-			}
+	var kept []domain.Device
+	for _, d := range all {
+		kinds[d.Kind] = true
+		if v.keeps(d, places[d.PlaceID]) {
+			kept = append(kept, d)
 		}
 	}
 	for k := range kinds {
 		v.Kinds = append(v.Kinds, k)
 	}
 	slices.Sort(v.Kinds)
-	v.sort()
-	v.Rows, v.Paging = ui.SlicePage("/devices", q, pageSize, v.Rows)
+	v.sort(kept)
+	kept, v.Paging = ui.SlicePage("/devices", q, pageSize, kept)
+	if v.Rows, err = s.Watch.WithRibbons(r.Context(), kept, time.Now().UTC()); err != nil {
+		return err
+	}
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
 	}
 	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: "watch", Body: v})
 }
 
-func (v *devicesView) keeps(d watch.Device, place string) bool {
+func (v *devicesView) keeps(d domain.Device, place string) bool {
 	if v.Health != "" && string(d.Health) != v.Health || v.Kind != "" && d.Kind != v.Kind {
 		return false
 	}
@@ -249,9 +250,9 @@ func (v *devicesView) keeps(d watch.Device, place string) bool {
 	return strings.Contains(text, strings.ToLower(strings.TrimSpace(v.Q)))
 }
 
-func (v *devicesView) sort() {
+func (v *devicesView) sort(devices []domain.Device) {
 	column, down := strings.CutPrefix(v.Sort, "-")
-	slices.SortStableFunc(v.Rows, func(a, b watch.Device) int {
+	slices.SortStableFunc(devices, func(a, b domain.Device) int {
 		c := b.Health.Badness() - a.Health.Badness()
 		switch column {
 		case "name":

@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/web/middleware"
@@ -46,6 +47,7 @@ type Screen struct {
 	Store  *store.Store
 	Engine *engine.Collector
 	Kits   *collect.Service
+	Watch  *watch.Service
 	Drill  Drill // nil without a simulated estate
 	Test   func(ctx context.Context, id domain.ID, to string) (string, error)
 }

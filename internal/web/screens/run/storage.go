@@ -57,7 +57,7 @@ func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	if !slices.Contains(v.Groups, v.By) {
 		v.By = v.Groups[0]
 	}
-	usage, share, err := s.Store.SampleUsage(ctx)
+	usage, share, err := s.Watch.Usage(ctx)
 	if err != nil {
 		return err
 	}
