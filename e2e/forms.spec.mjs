@@ -98,3 +98,21 @@ test('a large screen shows the estate whole', async ({ browser }) => {
   }
   await context.close()
 })
+
+test('storage is shown by kit, place and device, and samples are taken out', async ({ page }) => {
+  const problems = watchConsole(page)
+  await signIn(page)
+  await page.goto('/run/storage')
+  await expect(page.locator('#usage')).toContainText('interfaces')
+  await page.getByRole('link', { name: 'by device' }).click()
+  await page.getByLabel('Filter by name').fill('hq-core')
+  await expect(page.locator('#usage tbody tr')).toHaveCount(2)
+  await page.locator('#usage tbody a').first().click()
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('hq-core')
+  await page.locator('#live a.go').first().click()
+  const download = page.waitForEvent('download')
+  await page.getByRole('link', { name: 'openmetrics' }).click()
+  const text = await (await (await download).createReadStream()).toArray()
+  expect(Buffer.concat(text).toString()).toMatch(/# TYPE owl_\w+ gauge[\s\S]*# EOF\n$/)
+  expect(problems).toEqual([])
+})

@@ -57,6 +57,7 @@ func New(p Parts) http.Handler {
 	a.rules()
 	a.incidents()
 	a.samples()
+	a.combined()
 	return router
 }
 
@@ -102,7 +103,7 @@ func add[I, O any](a *api, level domain.Access, method, path, tag, summary strin
 		op.DefaultStatus = http.StatusOK
 	}
 	if strings.HasSuffix(path, "/import") {
-		op.MaxBodyBytes, op.BodyReadTimeout = maxImport, time.Minute
+		op.MaxBodyBytes, op.BodyReadTimeout = MaxImport, time.Minute
 	}
 	huma.Register(a.API, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := f(ctx, in)

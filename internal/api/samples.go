@@ -15,9 +15,12 @@ import (
 	"tirelessowl/internal/service/transfer"
 )
 
-// maxImport is the largest text that one request may bring; larger ones go
+// MaxImport is the largest text that one request may bring; larger ones go
 // through "owl samples import" or in parts.
-const maxImport = 64 << 20
+const MaxImport = 64 << 20
+
+// ImportPath is where samples are brought in.
+const ImportPath = "/api/v1/samples/import"
 
 func (a *api) samples() {
 	const tag = "samples"

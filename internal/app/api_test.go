@@ -229,3 +229,35 @@ func TestSamplesGoOutAndComeInOverTheAPI(t *testing.T) {
 	status, _, _ = get(t, c, r.url+"/series/1/samples?format=xml")
 	assert.Equal(t, 404, status)
 }
+
+func TestReadingsAreCombinedOverTheAPI(t *testing.T) {
+	r, _ := world(t)
+	type combined struct {
+		Unit   string
+		Series int
+		Steps  []struct {
+			Value  float64
+			Series int
+		}
+		Top []struct {
+			Device string
+			Value  float64
+		}
+	}
+	ask := func(how string) (out combined) {
+		require.Equal(t, 200, r.call(t, "GET", "/samples/combined?kit=host-resources&reading=cpu&points=4&top=3&how="+how, nil, &out))
+		require.NotEmpty(t, out.Steps)
+		return out
+	}
+	sum, avg, low, high := ask("sum"), ask("avg"), ask("min"), ask("max")
+	assert.Equal(t, "%", sum.Unit)
+	assert.Equal(t, 36, sum.Series)
+	require.Len(t, sum.Top, 3)
+	assert.GreaterOrEqual(t, sum.Top[0].Value, sum.Top[1].Value)
+	assert.InDelta(t, sum.Steps[0].Value, avg.Steps[0].Value*float64(avg.Steps[0].Series), 1e-6)
+	assert.LessOrEqual(t, low.Steps[0].Value, avg.Steps[0].Value)
+	assert.GreaterOrEqual(t, high.Steps[0].Value, avg.Steps[0].Value)
+	assert.Equal(t, 404, r.call(t, "GET", "/samples/combined?kit=none&reading=cpu", nil, nil))
+	assert.Equal(t, 422, r.call(t, "GET", "/samples/combined?kit=host-resources&reading=cpu&how=median", nil, nil))
+	assert.Equal(t, 422, r.call(t, "GET", "/samples/combined?reading=cpu", nil, nil))
+}

@@ -36,7 +36,7 @@ var rooms = map[string][]string{
 	"internal/web/middleware": {"internal/domain", "internal/service"},
 	"internal/web/screens": {"internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo",
 		"internal/web/render", "internal/web/ui", "internal/web/middleware"},
-	"internal/web":     {"internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo"},
+	"internal/web":     {"internal/api", "internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo"},
 	"internal/api":     {"internal/domain", "internal/core", "internal/store", "internal/service"},
 	"internal/sim":     {},
 	"internal/testkit": {"internal/localpg", "internal/store"},

@@ -10,6 +10,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"tirelessowl/internal/core/aggregate"
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/envelope"
 	"tirelessowl/internal/domain"
@@ -319,3 +320,33 @@ func (s *Store) NamedSeries(ctx context.Context, f NamedFilter) (rows []NamedSer
 	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
 	return rows, err
 }
+
+// Combined is many series combined into one.
+type Combined struct {
+	Values     []aggregate.Value
+	Top        []aggregate.Ranked
+	Width      time.Duration // of the steps
+	Resolution time.Duration // of the rollup that was read, 0 for single samples
+}
+
+// Combine reads series between two times in at most about points steps, and
+// combines them while they are read; top is how many of the highest are named.
+func (s *Store) Combine(ctx context.Context, ids []domain.ID, from, to time.Time, points int, how aggregate.How, top int) (out Combined, err error) {
+	across, ranks := aggregate.NewAcross(how), aggregate.NewTop(top, how)
+	out.Width = stepWidth(from, to, points)
+	for part := range slices.Chunk(ids, combineBatch) {
+		out.Resolution, err = s.Samples.Range(ctx, part, from, to, out.Width, func(id domain.ID, steps []codec.Step) error {
+			across.Add(steps)
+			ranks.Add(id, steps)
+			return nil
+		})
+		if err != nil {
+			return out, err
+		}
+	}
+	out.Values, out.Top = across.Values(), ranks.Ranks()
+	return out, nil
+}
+
+// combineBatch is how many series are read at once.
+const combineBatch = 200

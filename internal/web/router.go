@@ -7,6 +7,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	chimiddleware "github.com/go-chi/chi/v5/middleware"
 
+	"tirelessowl/internal/api"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	collectscreen "tirelessowl/internal/web/screens/collect"
@@ -24,7 +25,7 @@ import (
 // routes mounts every screen.
 func routes(p Parts, r *render.Renderer, sessions *scs.SessionManager, strip *strip) http.Handler {
 	root := chi.NewRouter()
-	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits)
+	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(map[string]int64{api.ImportPath: api.MaxImport}))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
 	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))

@@ -190,28 +190,41 @@ func (s *Store) findJournal(ctx context.Context) error {
 }
 
 // replay applies the blocks of the journal that are not in chunks yet. A
-// block is unpacked once and applied by one goroutine for each part of the
+// block is unpacked once, and applied by one goroutine for each part of the
 // shards.
 func (s *Store) replay(ctx context.Context) error {
 	workers := min(4, runtime.GOMAXPROCS(0))
 	var wait sync.WaitGroup
-	queues := make([]chan replayed, workers)
+	queues, spare := make([]chan replayed, workers), make(chan []codec.Tagged, 8*workers)
 	for w := range queues {
 		queues[w] = make(chan replayed, 4)
-		wait.Go(func() { s.replayPart(w, workers, queues[w]) })
+		wait.Go(func() { s.replayPart(queues[w], spare) })
 	}
-	err := s.eachBlock(ctx, func(seq int64, points []codec.Tagged) {
-		for _, q := range queues {
-			q <- replayed{seq, points}
+	newest := s.newest.Load()
+	parts := make([][]codec.Tagged, workers)
+	err := s.eachBlock(ctx, func(seq int64, block []byte) error {
+		for w := range parts {
+			select {
+			case parts[w] = <-spare:
+			default:
+				parts[w] = make([]codec.Tagged, 0, blockPoints/workers)
+			}
 		}
-		for _, p := range points[max(0, len(points)-1):] {
-			s.newest.Store(max(s.newest.Load(), p.T))
+		err := codec.EachOfBlock(block, func(p codec.Tagged) {
+			w := shardOf(p.Series) % workers
+			parts[w] = append(parts[w], p)
+			newest = max(newest, p.T)
+		})
+		for w, q := range queues {
+			q <- replayed{seq, parts[w]}
 		}
+		return err
 	})
 	for _, q := range queues {
 		close(q)
 	}
 	wait.Wait()
+	s.newest.Store(newest)
 	s.applied.Store(s.journal.seq)
 	return err
 }
@@ -221,22 +234,25 @@ type replayed struct {
 	points []codec.Tagged
 }
 
-func (s *Store) replayPart(w, workers int, queue <-chan replayed) {
+// replayPart applies points of shards that nobody else has.
+func (s *Store) replayPart(queue <-chan replayed, spare chan<- []codec.Tagged) {
 	for b := range queue {
 		for _, p := range b.points {
-			i := shardOf(p.Series)
-			sh := &s.shards[i]
-			if i%workers != w || b.seq <= sh.sealed {
-				continue
+			if sh := &s.shards[shardOf(p.Series)]; b.seq > sh.sealed {
+				sh.add(p)
+				sh.applied = b.seq
 			}
-			sh.add(p) // nobody else has this shard yet
-			sh.applied = b.seq
+		}
+		select {
+		case spare <- b.points[:0]:
+		default:
 		}
 	}
 }
 
-// eachBlock reads the journal from its oldest block on.
-func (s *Store) eachBlock(ctx context.Context, f func(seq int64, points []codec.Tagged)) error {
+// eachBlock reads the journal from its oldest block on. block is valid during
+// the call only.
+func (s *Store) eachBlock(ctx context.Context, f func(seq int64, block []byte) error) error {
 	oldest := s.sealedBefore()
 	for k := range journalTables {
 		i := (s.journal.current + 1 + k) % journalTables
@@ -257,11 +273,9 @@ func (s *Store) eachBlock(ctx context.Context, f func(seq int64, points []codec.
 			if raw, err = s2.Decode(raw[:cap(raw)], data); err != nil {
 				break
 			}
-			var points []codec.Tagged
-			if err = codec.EachOfBlock(raw, func(p codec.Tagged) { points = append(points, p) }); err != nil {
+			if err = f(seq, raw); err != nil {
 				break
 			}
-			f(seq, points)
 		}
 		rows.Close()
 		if err == nil {

@@ -1,0 +1,83 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"tirelessowl/internal/core/aggregate"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// CombinedValue is one step of many series combined.
+type CombinedValue struct {
+	At     time.Time `json:"at"`
+	Value  float64   `json:"value"`
+	Series int       `json:"series" doc:"How many series had a value in this step"`
+}
+
+// RankedSeries is one of the highest series.
+type RankedSeries struct {
+	SeriesID domain.ID `json:"series_id"`
+	Device   string    `json:"device"`
+	Part     string    `json:"part,omitempty"`
+	Value    float64   `json:"value"`
+}
+
+// CombinedSamples is the answer about many series.
+type CombinedSamples struct {
+	Unit        string          `json:"unit"`
+	Series      int             `json:"series"`
+	StepSeconds float64         `json:"step_seconds"`
+	Resolution  float64         `json:"resolution_seconds" doc:"0 for single values, else the width of stored steps"`
+	Steps       []CombinedValue `json:"steps" nullable:"false"`
+	Top         []RankedSeries  `json:"top" nullable:"false"`
+}
+
+func (a *api) combined() {
+	type question struct {
+		Kit     string    `query:"kit" required:"true"`
+		Reading string    `query:"reading" required:"true"`
+		Device  string    `query:"device" doc:"Name of a device; all when left out"`
+		How     string    `query:"how" enum:"sum,avg,min,max" default:"sum"`
+		Top     int       `query:"top" minimum:"0" maximum:"100" default:"10" doc:"How many of the highest series to name"`
+		From    time.Time `query:"from" doc:"Begin; default is a day before the end"`
+		To      time.Time `query:"to" doc:"End, left out; default is now"`
+		Points  int       `query:"points" minimum:"1" maximum:"5000" default:"500"`
+	}
+	add(a, domain.AccessSee, http.MethodGet, "/samples/combined", "samples", "One reading over all its series: sum, mean, lowest or highest, and the highest series", func(ctx context.Context, in *question) (*Body[CombinedSamples], error) {
+		if in.To.IsZero() {
+			in.To = time.Now()
+		}
+		if in.From.IsZero() {
+			in.From = in.To.AddDate(0, 0, -1)
+		}
+		if !in.From.Before(in.To) {
+			return nil, domain.FieldErrors{"from": "Must lie before the end."}
+		}
+		named, err := a.Store.NamedSeries(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
+		if err != nil {
+			return nil, err
+		}
+		if len(named) == 0 {
+			return nil, domain.ErrNotFound
+		}
+		ids, by := make([]domain.ID, len(named)), map[domain.ID]store.NamedSeries{}
+		for i, x := range named {
+			ids[i], by[x.ID] = x.ID, x
+		}
+		got, err := a.Store.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
+		if err != nil {
+			return nil, err
+		}
+		out := CombinedSamples{Unit: named[0].Unit, Series: len(named), StepSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Steps: []CombinedValue{}, Top: []RankedSeries{}}
+		for _, v := range got.Values {
+			out.Steps = append(out.Steps, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
+		}
+		for _, r := range got.Top {
+			out.Top = append(out.Top, RankedSeries{r.Series, by[r.Series].Device, by[r.Series].Part, r.V})
+		}
+		return one(out, nil)
+	})
+}

@@ -1,0 +1,60 @@
+package middleware
+
+import (
+	"context"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"tirelessowl/internal/domain"
+)
+
+func serve(h http.Handler, method, path, body string) *httptest.ResponseRecorder {
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, httptest.NewRequest(method, path, strings.NewReader(body)))
+	return w
+}
+
+// reads answers with how much of the body could be read.
+var reads = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	if _, err := io.ReadAll(r.Body); err != nil {
+		http.Error(w, err.Error(), http.StatusRequestEntityTooLarge)
+	}
+})
+
+func TestLimits(t *testing.T) {
+	h := Limits(map[string]int64{"/import": 3 << 20})(reads)
+	for path, most := range map[string]int{"/": 1 << 20, "/import": 3 << 20, "/import/x": 1 << 20} {
+		assert.Equal(t, http.StatusOK, serve(h, "POST", path, strings.Repeat("x", most)).Code, path)
+		assert.Equal(t, http.StatusRequestEntityTooLarge, serve(h, "POST", path, strings.Repeat("x", most+1)).Code, path)
+	}
+}
+
+func TestHeadersForbidWhatWeDoNotShip(t *testing.T) {
+	h := serve(Headers(reads), "GET", "/", "").Header()
+	policy := h.Get("Content-Security-Policy")
+	assert.Contains(t, policy, "default-src 'none'")
+	for _, wrong := range []string{"unsafe", "*", "http:", "https:"} {
+		assert.NotContains(t, policy, wrong)
+	}
+	assert.Equal(t, "nosniff", h.Get("X-Content-Type-Options"))
+}
+
+func TestNeeds(t *testing.T) {
+	as := func(level domain.Access, needed domain.Access) int {
+		r := httptest.NewRequest("GET", "/", nil)
+		r = r.WithContext(context.WithValue(r.Context(), userKey{}, domain.User{Level: level}))
+		w := httptest.NewRecorder()
+		Needs(needed)(reads).ServeHTTP(w, r)
+		return w.Code
+	}
+	assert.Equal(t, 200, as(domain.AccessAdminister, domain.AccessConfigure))
+	assert.Equal(t, 200, as(domain.AccessOperate, domain.AccessOperate))
+	assert.Equal(t, 403, as(domain.AccessSee, domain.AccessOperate))
+	assert.Equal(t, 403, as("", domain.AccessSee), "nobody")
+	assert.Equal(t, domain.User{}, Who(t.Context()))
+}
