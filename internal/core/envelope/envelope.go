@@ -31,27 +31,6 @@ func Fold(samples []domain.Sample, from time.Time, width time.Duration) []domain
 	return steps
 }
 
-// Merge joins neighbouring steps (ordered by time) into wider ones. The
-// average is weighted by the number of samples.
-func Merge(steps []domain.Step, from time.Time, width time.Duration) []domain.Step {
-	var out []domain.Step
-	for _, s := range steps {
-		start := slot(s.At, from, width)
-		n := len(out)
-		if n == 0 || !out[n-1].At.Equal(start) {
-			s.At = start
-			out = append(out, s)
-			continue
-		}
-		into := &out[n-1]
-		total := into.Count + s.Count
-		into.Avg += (s.Avg - into.Avg) * float64(s.Count) / float64(total)
-		into.Count = total
-		into.Min, into.Max = min(into.Min, s.Min), max(into.Max, s.Max)
-	}
-	return out
-}
-
 // Width returns the step width that gives at most points steps between two
 // times, rounded up to whole multiples of grain.
 func Width(from, to time.Time, points int, grain time.Duration) time.Duration {

@@ -1,8 +1,6 @@
 package envelope
 
 import (
-	"math"
-	"math/rand"
 	"testing"
 	"time"
 
@@ -41,27 +39,6 @@ func TestFoldLeavesGaps(t *testing.T) {
 func TestFoldBeforeTheStart(t *testing.T) {
 	steps := Fold([]domain.Sample{{At: t0.Add(-time.Second), Value: 1}}, t0, time.Minute)
 	assert.Equal(t, t0.Add(-time.Minute), steps[0].At)
-}
-
-// Merging steps must give what folding the samples at once gives.
-func TestMergeEqualsFold(t *testing.T) {
-	rng := rand.New(rand.NewSource(3))
-	values := make([]float64, 500)
-	for i := range values {
-		values[i] = rng.NormFloat64() * 1e6
-	}
-	in := samples(7*time.Second, values...)
-	fine := Fold(in, t0, time.Minute)
-	want := Fold(in, t0, 10*time.Minute)
-	got := Merge(fine, t0, 10*time.Minute)
-	require.Len(t, got, len(want))
-	for i := range want {
-		assert.Equal(t, want[i].At, got[i].At)
-		assert.Equal(t, want[i].Count, got[i].Count)
-		assert.Equal(t, want[i].Min, got[i].Min)
-		assert.Equal(t, want[i].Max, got[i].Max)
-		assert.InDelta(t, want[i].Avg, got[i].Avg, math.Abs(want[i].Avg)*1e-9+1e-6)
-	}
 }
 
 func TestWidth(t *testing.T) {
