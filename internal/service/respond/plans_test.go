@@ -1,0 +1,69 @@
+package respond_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/testkit"
+)
+
+func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	woken := 0
+	svc := respond.New(s, "http://owl.example", func() { woken++ })
+	assert.ErrorIs(t, svc.MakePlan(ctx), domain.ErrConflict, "a channel first")
+	mail, err := s.SaveChannel(ctx, domain.Channel{Name: "Mail", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	require.NoError(t, err)
+	_, err = s.SaveChannel(ctx, domain.Channel{Name: "Mail 2", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	require.NoError(t, err)
+	require.NoError(t, svc.MakePlan(ctx))
+	plans, err := svc.Plans(ctx)
+	require.NoError(t, err)
+	require.Len(t, plans, 1)
+	assert.False(t, plans[0].Enabled)
+	for _, step := range plans[0].Steps {
+		assert.Equal(t, mail.ID, step.ChannelID, "the first of its kind; no desk, no ticket steps")
+	}
+	id := plans[0].ID
+	var fields domain.FieldErrors
+	require.ErrorAs(t, svc.SetRecipients(ctx, id, "nobody, a@kittiwake.example", domain.LevelNotice), &fields)
+	assert.Contains(t, fields["to"], "nobody")
+	require.NoError(t, svc.SetRecipients(ctx, id, "a@kittiwake.example; b@kittiwake.example", domain.LevelNotice))
+	plans, err = svc.Plans(ctx)
+	require.NoError(t, err)
+	told := 0
+	for _, step := range plans[0].Steps {
+		if len(step.To) > 0 {
+			told++
+			assert.Equal(t, domain.LevelNotice, step.AtLeast)
+		}
+	}
+	assert.Equal(t, 1, told, "recovery goes to those who were told")
+	assert.ErrorIs(t, svc.SetRecipients(ctx, 999, "a@kittiwake.example", domain.LevelNotice), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
+}
+
+func TestRetryWakesTheOutbox(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	woken := 0
+	svc := respond.New(w.store, "http://owl.example", func() { woken++ })
+	assert.ErrorIs(t, svc.Retry(ctx, 999), domain.ErrNotFound)
+	in, err := w.store.SaveIncident(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
+	require.NoError(t, err)
+	d, err := w.store.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", CreatedAt: now})
+	require.NoError(t, err)
+	d.State, d.DoneAt, d.NextTryAt = domain.DeliveryFailed, now, now
+	require.NoError(t, w.store.FinishDelivery(ctx, d))
+	before := woken
+	require.NoError(t, svc.Retry(ctx, d.ID))
+	assert.Greater(t, woken, before)
+	got, err := w.store.Delivery(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, domain.DeliveryWaiting, got.State)
+	assert.WithinDuration(t, time.Now(), got.NextTryAt, time.Minute)
+}

@@ -1,0 +1,122 @@
+package watch_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
+)
+
+// A device's values stand under their parts, with the level of each; parts
+// that are gone are left out, readings without a value are there all the same.
+func TestValuesStandUnderTheirParts(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	for _, k := range []string{"host-resources", "interfaces", "long gone"} {
+		require.NoError(t, w.store.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k, Parameters: map[string]string{"a": "b"}}))
+	}
+	parts, err := w.store.SaveParts(ctx, []domain.Part{
+		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/", Index: "1", Name: "/"},
+		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/data", Index: "2", Name: "/data"},
+		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/old", Index: "3", Name: "/old", GoneAt: now}})
+	require.NoError(t, err)
+	var wanted []domain.Series
+	for _, p := range parts {
+		wanted = append(wanted, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "host-resources", Reading: "volume_share", Name: "Used", Unit: "%", Interval: time.Minute})
+	}
+	wanted = append(wanted, domain.Series{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute})
+	series, err := w.store.AddSeries(ctx, wanted)
+	require.NoError(t, err)
+	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[1].ID, Sample: domain.Sample{At: now, Value: 91}}}))
+	r := firstRule(t, w.store)
+	require.NoError(t, w.store.SetRuleState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
+	require.NoError(t, w.store.SetSeriesState(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))
+
+	got, err := w.Device(ctx, d.ID, now)
+	require.NoError(t, err)
+	assert.Equal(t, 4, got.Series)
+	assert.Equal(t, 1, got.Failing)
+	assert.Len(t, got.Kits, 2, "a kit that does not exist any more is passed over")
+	assert.Equal(t, "b", got.Parameters["interfaces"]["a"])
+	require.Len(t, got.Values, 1)
+	assert.Equal(t, "no answer", got.Values[0].Series.Error)
+	require.Len(t, got.Kinds, 2, "volumes, and interfaces that were not found yet")
+	volumes := got.Kinds[0]
+	require.Len(t, volumes.Rows, 2)
+	assert.Nil(t, volumes.Rows[0].Values["volume_share"].Latest)
+	assert.Equal(t, 91.0, volumes.Rows[1].Values["volume_share"].Latest.Value)
+	assert.Equal(t, domain.Warning, volumes.Rows[1].Health)
+	assert.Equal(t, domain.Fine, volumes.Rows[0].Health)
+	assert.Empty(t, got.Kinds[1].Rows)
+}
+
+func firstRule(t *testing.T, s *store.Store) domain.ID {
+	t.Helper()
+	var id domain.ID
+	require.NoError(t, s.Pool().QueryRow(t.Context(), `INSERT INTO rules (name, kit, reading, unit, side, in_a_row, recover_in_a_row, cause, title, runbook, limits, enabled)
+		VALUES ('full', 'host-resources', 'volume_share', '%', 'above', 1, 1, 'full', '', '', '{}', true) RETURNING id`).Scan(&id))
+	return id
+}
+
+func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	place := w.place(t, "Pier")
+	a, b := w.device(t, place.ID, "a", domain.Fine, 0), w.device(t, place.ID, "b", domain.Critical, 0)
+	require.NoError(t, w.store.AddTransitions(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
+	devices, places, err := w.Devices(ctx)
+	require.NoError(t, err)
+	assert.Len(t, devices, 2)
+	assert.Equal(t, "Pier", places[a.PlaceID])
+	shown, err := w.WithRibbons(ctx, devices, now)
+	require.NoError(t, err)
+	require.Len(t, shown, 2)
+	assert.True(t, shown[0].Calm)
+	assert.Equal(t, domain.Fine, shown[1].Ribbon[0])
+	assert.Equal(t, domain.Critical, shown[1].Ribbon[95])
+	assert.Equal(t, domain.Critical, shown[1].Ribbon[72], "six of 24 hours are the last quarter")
+	assert.Equal(t, domain.Fine, shown[1].Ribbon[70])
+	none, err := w.WithRibbons(ctx, nil, now)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+}
+
+func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	x := w.series(t, w.device(t, w.place(t, "Pier").ID, "a", domain.Fine, 0), nil)
+	first, share, err := w.Usage(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 1.0, share)
+	require.Len(t, first, 1)
+	var past samples.History
+	past.Series = x.ID
+	for m := range 3000 {
+		past.Points = append(past.Points, codec.Point{T: now.AddDate(0, 0, -9).UnixMilli() + int64(m)*60_000, V: float64(m % 97)})
+	}
+	require.NoError(t, w.store.Samples.Import(ctx, []samples.History{past}))
+	again, _, err := w.Usage(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, first, again, "the same for a minute: it looks into the tables")
+	fresh, _, err := w.store.SampleUsage(ctx)
+	require.NoError(t, err)
+	assert.Positive(t, fresh[0].Bytes)
+}
+
+func TestManySeriesAreCombined(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	place := w.place(t, "Pier").ID
+	a := w.series(t, w.device(t, place, "a", domain.Fine, 0), map[int]float64{-2: 10, -1: 20})
+	b := w.series(t, w.device(t, place, "b", domain.Fine, 0), map[int]float64{-2: 1, -1: 2})
+	got, err := w.store.Combine(ctx, []domain.ID{a.ID, b.ID}, now.Add(-2*time.Minute), now, 2, "sum", 1)
+	require.NoError(t, err)
+	require.Len(t, got.Values, 2)
+	assert.Equal(t, []float64{11, 22}, []float64{got.Values[0].V, got.Values[1].V})
+	require.Len(t, got.Top, 1)
+	assert.Equal(t, a.ID, got.Top[0].Series)
+	assert.Equal(t, 15.0, got.Top[0].V)
+}
