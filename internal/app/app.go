@@ -154,7 +154,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	}
 	handler, err := web.New(web.Parts{
 		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
-		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
+		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, KeepDays: a.Config.KeepDays, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
 		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Transfer: a.Transfer, Collect: a.Engine.CollectNow, Log: a.log}),
 	})
 	if err != nil {

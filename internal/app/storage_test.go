@@ -2,6 +2,7 @@ package app
 
 import (
 	"net/netip"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -35,6 +36,37 @@ func TestStoragePage(t *testing.T) {
 	assert.Contains(t, body, "Nothing fits")
 	_, body, _ = get(t, c, r.url+"/find")
 	assert.NotContains(t, body, "97")
+}
+
+func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
+	r, _ := world(t)
+	c, ctx := browser(t), t.Context()
+	r.signIn(t, c, demo.Password)
+	_, body, _ := get(t, c, r.url+"/run/storage?by=reading")
+	assert.Contains(t, body, `placeholder="14"`)
+	for _, wrong := range []string{"0", "-1", "3651", "soon"} {
+		status, body := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {wrong}})
+		assert.Equal(t, 422, status, wrong)
+		assert.Contains(t, body, "from 1 to 3650")
+		assert.Contains(t, body, `value="`+wrong+`"`)
+	}
+	status, _ := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "days": {"3"}})
+	assert.Equal(t, 404, status)
+	status, body = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {" 400 "}})
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, "Saved.")
+	exceptions, err := r.Store.Exceptions(ctx)
+	require.NoError(t, err)
+	require.Len(t, exceptions, 1)
+	assert.Equal(t, 400*24*time.Hour, exceptions[0].Points)
+	assert.Len(t, exceptions[0].Series, 286)
+	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
+	assert.Contains(t, body, `value="400"`)
+	status, _ = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {""}})
+	assert.Equal(t, 200, status)
+	keeps, err := r.Store.Keeps(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, keeps, "the setting of all again")
 }
 
 // The commands work without a running application, on the database that is

@@ -58,7 +58,12 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 	if days > 0 {
 		h.log.Info("folded samples", "days", days)
 	}
-	dropped, err := h.store.Samples.Retain(ctx, now, h.keep)
+	exceptions, err := h.store.Exceptions(ctx)
+	h.report(ctx, "times to keep samples", err)
+	if err != nil {
+		return
+	}
+	dropped, err := h.store.Samples.Retain(ctx, now, h.keep, exceptions)
 	h.report(ctx, "retention", err)
 	if len(dropped) > 0 {
 		h.log.Info("dropped old samples", "partitions", len(dropped))

@@ -48,6 +48,8 @@ type Parts struct {
 	Judge    *judge.Service
 	Respond  *respond.Service
 	Transfer *transfer.Service
+	// KeepDays is for how many days single samples are kept where nothing else is set.
+	KeepDays int
 	Watch    *watch.Service
 	Engine   *engine.Collector
 	Hub      *engine.Hub

@@ -162,7 +162,7 @@ func TestRetainDropsWholePartitions(t *testing.T) {
 		return n
 	}
 	assert.Equal(t, 8000, count(24*time.Hour))
-	dropped, err := s.Retain(ctx, noon, samples.KeepFor(30*24*time.Hour))
+	dropped, err := s.Retain(ctx, noon, samples.KeepFor(30*24*time.Hour), nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, dropped)
 	singles := count(time.Minute)
@@ -172,7 +172,7 @@ func TestRetainDropsWholePartitions(t *testing.T) {
 	assert.GreaterOrEqual(t, five, 3650)
 	assert.LessOrEqual(t, five, 3650+280)
 	assert.Equal(t, 8000, count(24*time.Hour), "days stay for twenty years")
-	again, err := s.Retain(ctx, noon, samples.KeepFor(30*24*time.Hour))
+	again, err := s.Retain(ctx, noon, samples.KeepFor(30*24*time.Hour), nil)
 	require.NoError(t, err)
 	assert.Empty(t, again)
 	size, err := s.BytesPerSample(ctx)
@@ -223,4 +223,36 @@ func TestASecondWriterFencesTheFirst(t *testing.T) {
 	defer second.Stop()
 	require.NoError(t, second.Append(t.Context(), []domain.SeriesSample{at(1, 1, 2)}))
 	require.Eventually(t, func() bool { return first.Append(t.Context(), []domain.SeriesSample{at(2, 1, 3)}) != nil }, 10*time.Second, 10*time.Millisecond)
+}
+
+// Readings that are kept for another time than the others.
+func TestRetainWithExceptions(t *testing.T) {
+	for name, c := range map[string]struct {
+		exceptions []samples.Exception
+		want       map[int64]int // days left of 100, by series
+	}{
+		"shorter":            {[]samples.Exception{{Series: []int64{1}, Points: 10 * 24 * time.Hour}}, map[int64]int{1: 11, 2: 31}},
+		"longer":             {[]samples.Exception{{Series: []int64{1}, Points: 60 * 24 * time.Hour}}, map[int64]int{1: 61, 2: 31}},
+		"shorter and longer": {[]samples.Exception{{Series: []int64{1}, Points: 60 * 24 * time.Hour}, {Series: []int64{2}, Points: 5 * 24 * time.Hour}}, map[int64]int{1: 61, 2: 6, 3: 31}},
+	} {
+		db := testkit.OpenStore(t, testkit.URL(t))
+		s := open(t, db, samples.Options{})
+		var all []samples.History
+		for id := range int64(3) {
+			h := samples.History{Series: id + 1}
+			for d := 99; d >= 0; d-- {
+				h.Points = append(h.Points, codec.Point{T: noon.AddDate(0, 0, -d).UnixMilli(), V: 1})
+			}
+			all = append(all, h)
+		}
+		require.NoError(t, s.Import(t.Context(), all))
+		_, err := s.Retain(t.Context(), noon, samples.KeepFor(30*24*time.Hour), c.exceptions)
+		require.NoError(t, err)
+		left := map[int64]int{}
+		require.NoError(t, s.Points(t.Context(), []int64{1, 2, 3}, noon.AddDate(-1, 0, 0), noon.AddDate(0, 0, 1), func(id int64, p []codec.Point) error { left[id] = len(p); return nil }))
+		for id, want := range c.want {
+			assert.GreaterOrEqual(t, left[id], want, "%s: series %d", name, id)
+			assert.LessOrEqual(t, left[id], want+7, "%s: series %d, at most a week more", name, id)
+		}
+	}
 }

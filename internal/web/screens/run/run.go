@@ -47,9 +47,11 @@ type Screen struct {
 	Store  *store.Store
 	Engine *engine.Collector
 	Kits   *collect.Service
-	Watch  *watch.Service
-	Drill  Drill // nil without a simulated estate
-	Test   func(ctx context.Context, id domain.ID, to string) (string, error)
+	// KeepDays is for how many days single samples are kept where nothing else is set.
+	KeepDays int
+	Watch    *watch.Service
+	Drill    Drill // nil without a simulated estate
+	Test     func(ctx context.Context, id domain.ID, to string) (string, error)
 }
 
 // Routes mounts the screen.
@@ -60,6 +62,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.Get("/run/drill", s.Render.Handle(s.drill))
 	r.Group(func(r chi.Router) {
 		r.Use(middleware.Needs(domain.AccessConfigure))
+		r.Post("/run/storage/keep", s.Render.Handle(s.keep))
 		r.Post("/run/channels/new", s.Render.Handle(s.addChannel))
 		r.Post("/run/channels/{id}", s.Render.Handle(s.saveChannel))
 		r.Post("/run/channels/{id}/test", s.Render.Handle(s.testChannel))
