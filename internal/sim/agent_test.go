@@ -26,10 +26,16 @@ func fleetAt(t *testing.T) (netip.Addr, int) {
 	f := NewFleet(first, 3, 4)
 	go func() { ended <- f.Serve(ctx, port, "c") }()
 	t.Cleanup(func() { cancel(); require.NoError(t, <-ended) })
-	return Offset(first, 0, 1), port
+	a := Offset(first, 0, 1)
+	require.Eventually(t, func() bool {
+		_, err := manager(t, a, port, "c").Get([]string{sysName})
+		return err == nil
+	}, 10*time.Second, 10*time.Millisecond, "it listens")
+	return a, port
 }
 
-func ask2(t *testing.T, a netip.Addr, port int, community string) *gosnmp.GoSNMP {
+// manager is a client of the standard's other side.
+func manager(t *testing.T, a netip.Addr, port int, community string) *gosnmp.GoSNMP {
 	t.Helper()
 	g := &gosnmp.GoSNMP{Target: a.String(), Port: uint16(port), Community: community, Version: gosnmp.Version2c, Timeout: 300 * time.Millisecond, Retries: 3}
 	require.NoError(t, g.Connect())
@@ -45,7 +51,7 @@ const (
 
 func TestAgentAnswersByTheStandard(t *testing.T) {
 	a, port := fleetAt(t)
-	g := ask2(t, a, port, "c")
+	g := manager(t, a, port, "c")
 	got, err := g.Get([]string{sysName, ".1.3.6.1.99.0", ifDescr1})
 	require.NoError(t, err)
 	assert.Equal(t, []byte("fleet-0"), got.Variables[0].Value)
@@ -69,11 +75,11 @@ func TestAgentAnswersByTheStandard(t *testing.T) {
 
 func TestAgentIsSilentToStrangers(t *testing.T) {
 	a, port := fleetAt(t)
-	g := ask2(t, a, port, "wrong")
+	g := manager(t, a, port, "wrong")
 	g.Retries, g.Timeout = 0, 100*time.Millisecond
 	_, err := g.Get([]string{sysName})
 	assert.Error(t, err)
-	nobody := ask2(t, a.Next().Next().Next(), port, "c")
+	nobody := manager(t, a.Next().Next().Next(), port, "c")
 	nobody.Retries, nobody.Timeout = 0, 100*time.Millisecond
 	_, err = nobody.Get([]string{sysName})
 	assert.Error(t, err, "there is no device at this address")
@@ -99,7 +105,7 @@ func TestAgentSurvivesRubbish(t *testing.T) {
 		}
 		_, _ = conn.Write(data)
 	}
-	got, err := ask2(t, a, port, "c").Get([]string{sysName})
+	got, err := manager(t, a, port, "c").Get([]string{sysName})
 	require.NoError(t, err)
 	assert.Equal(t, []byte("fleet-0"), got.Variables[0].Value)
 }
