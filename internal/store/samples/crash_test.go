@@ -24,7 +24,7 @@ import (
 )
 
 // The crash test runs a writer in a process of its own, kills it at random
-// moments while it journals, seals and folds, and keeps an account of what was
+// moments while it journals, seals, folds and drops what is old, and keeps an account of what was
 // accepted: all of that must be read back, exactly once.
 //
 // OWL_CRASHES sets how often; 20 by default.
@@ -67,12 +67,16 @@ func TestCrashWriter(t *testing.T) {
 	go func() {
 		for range time.Tick(40 * time.Millisecond) {
 			_, _ = s.FoldDue(context.Background(), s.Newest())
+			_, _ = s.Retain(context.Background(), s.Newest(), samples.Keep{Points: oldAfter, FiveMinutes: oldAfter, Hours: oldAfter, Days: oldAfter}, nil)
 		}
 	}()
 	fmt.Println("up")
 	for ; ; n++ {
 		fmt.Println("begun", n)
-		if err := s.Append(context.Background(), crashBatch(n)); err != nil {
+		// One of a series that nobody asks for is too old to be kept.
+		old := at(float64(n)*10-40_000, crashSeries+1, 1)
+		old.At = old.At.Add(-2 * oldAfter)
+		if err := s.Append(context.Background(), append(crashBatch(n), old)); err != nil {
 			fmt.Println("failed", err)
 			os.Exit(3)
 		}
@@ -192,3 +196,6 @@ func (a *account) check(t *testing.T, s *samples.Store, batches int) {
 }
 
 const absent = -1.0
+
+// oldAfter is what the writer's retention keeps: more than the test writes.
+const oldAfter = 600 * 24 * time.Hour
