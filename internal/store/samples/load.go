@@ -24,6 +24,7 @@ func (s *Store) Import(ctx context.Context, histories []History) error {
 	w := dayWriter{Store: s}
 	var set []dayPoints
 	held := 0
+	seq := s.applied.Load() // chunks of earlier blocks came before this import
 	for _, h := range histories {
 		points := inOrder(slices.Clone(h.Points))
 		for len(points) > 0 {
@@ -31,7 +32,7 @@ func (s *Store) Import(ctx context.Context, histories []History) error {
 			for n < len(points) && DayOf(points[n].T) == day {
 				n++
 			}
-			set, held = append(set, dayPoints{series: h.Series, day: day, points: points[:n:n]}), held+n
+			set, held = append(set, dayPoints{series: h.Series, day: day, seq: seq, points: points[:n:n]}), held+n
 			points = points[n:]
 		}
 		if held > importBatch {
@@ -81,7 +82,7 @@ func (w *dayWriter) join(ctx context.Context, set []dayPoints) error {
 		if err != nil {
 			return err
 		}
-		set[i].points, set[i].seq = inOrder(append(stored, set[i].points...)), seq
+		set[i].points, set[i].seq = inOrder(append(stored, set[i].points...)), max(seq, set[i].seq)
 	}
 	if err := rows.Err(); err != nil {
 		return err

@@ -13,8 +13,11 @@ import (
 // eachRaw gives all long and short chunks of series in a span of days, ordered
 // by series and block. data is valid during the call only.
 func (s *Store) eachRaw(ctx context.Context, series []int64, first, last int, f func(series, seq int64, day int, data []byte) error) error {
-	rows, err := s.pool.Query(ctx, `SELECT series_id, seq, day, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3
-		UNION ALL SELECT series_id, seq, day, data FROM chunks WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3 ORDER BY 1, 3, 2`, series, first, last)
+	// Of the same block, days come behind chunks: what was imported over them is later.
+	rows, err := s.pool.Query(ctx, `SELECT series_id, seq, day, data FROM (
+			SELECT series_id, seq, day, data, 1 AS place FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3
+			UNION ALL SELECT series_id, seq, day, data, 0 FROM chunks WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3
+		) x ORDER BY series_id, day, seq, place`, series, first, last)
 	if err != nil {
 		return err
 	}

@@ -230,6 +230,24 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 	assert.Equal(t, all[2][:5], s.Latest(2), "the newest of an import are known after a restart")
 }
 
+// An import that comes after samples corrects them, folded or not; what comes
+// after the import corrects it in turn.
+func TestImportCorrectsWhatCameBefore(t *testing.T) {
+	db := testkit.OpenStore(t, testkit.URL(t))
+	s := open(t, db, samples.Options{})
+	ctx := t.Context()
+	require.NoError(t, s.Append(ctx, []domain.SeriesSample{at(0, 1, 5), at(1, 1, 6)}))
+	require.NoError(t, s.Seal(ctx))
+	require.NoError(t, s.Import(ctx, []samples.History{{Series: 1, Points: []codec.Point{{T: noon.UnixMilli(), V: 50}}}}))
+	assert.Equal(t, []float64{50, 6}, values(points(t, s, 1)[1]))
+	require.NoError(t, s.Append(ctx, []domain.SeriesSample{at(1, 1, 60)}))
+	require.NoError(t, s.Seal(ctx))
+	assert.Equal(t, []float64{50, 60}, values(points(t, s, 1)[1]))
+	_, err := s.FoldDue(ctx, noon.AddDate(0, 0, 3))
+	require.NoError(t, err)
+	assert.Equal(t, []float64{50, 60}, values(points(t, s, 1)[1]))
+}
+
 func TestForget(t *testing.T) {
 	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})
