@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"fmt"
 	"net/netip"
 	"time"
 
@@ -222,16 +221,6 @@ func (s *Store) Fit(ctx context.Context, f domain.Fitting) error {
 	}
 	row := fittingRow{DeviceID: f.DeviceID, Kit: f.Kit, Parameters: f.Parameters}
 	return known(s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "device_id"}, {Name: "kit"}}, DoUpdates: clause.AssignmentColumns([]string{"parameters"})}).Create(&row).Error)
-}
-
-// Unfit takes a kit off a device, with its series and parts.
-func (s *Store) Unfit(ctx context.Context, deviceID domain.ID, kit string) error {
-	for _, table := range []string{"series", "parts", "fittings"} {
-		if err := s.q(ctx).Exec(fmt.Sprintf("DELETE FROM %s WHERE device_id = ? AND kit = ?", table), deviceID, kit).Error; err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 type partRow struct {

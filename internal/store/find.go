@@ -146,10 +146,3 @@ func (s *Store) SetVerdict(ctx context.Context, id domain.ID, v domain.Verdict, 
 func (s *Store) PruneFinds(ctx context.Context, sweepID domain.ID, identities []string) error {
 	return s.q(ctx).Where("sweep_id = ? AND verdict IN ('new', 'known') AND identity NOT IN ?", sweepID, append(identities, "")).Delete(&findRow{}).Error
 }
-
-// Find returns one find, or ErrNotFound.
-func (s *Store) Find(ctx context.Context, id domain.ID) (domain.Find, error) {
-	var row findRow
-	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
-}

@@ -98,8 +98,6 @@ func TestParametersNeedAFittedKit(t *testing.T) {
 	require.ErrorAs(t, svc.SetParameters(ctx, d.ID, "reachability", map[string]string{"method": "smoke"}), &fields)
 	assert.Contains(t, fields, "method")
 	require.NoError(t, svc.SetParameters(ctx, d.ID, "reachability", map[string]string{"method": "tcp"}))
-	require.NoError(t, s.Unfit(ctx, d.ID, "reachability"))
-	assert.ErrorIs(t, svc.SetParameters(ctx, d.ID, "reachability", map[string]string{"method": "tcp"}), domain.ErrNotFound)
 }
 
 func TestSeriesOfTheDeviceAreMadeOnce(t *testing.T) {

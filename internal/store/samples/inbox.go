@@ -41,6 +41,12 @@ func (b *inbox) open() {
 	b.mu.Unlock()
 }
 
+func (b *inbox) isOpen() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return !b.closed
+}
+
 // close refuses further points; what is pending is still taken.
 func (b *inbox) close() {
 	b.mu.Lock()

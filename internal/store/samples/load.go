@@ -21,6 +21,11 @@ const importBatch = 2_000_000
 // joined with what is there. It may be repeated. Points of today and later
 // are better appended.
 func (s *Store) Import(ctx context.Context, histories []History) error {
+	if s.inbox.isOpen() { // what came before must be in chunks of earlier blocks
+		if err := s.Seal(ctx); err != nil {
+			return err
+		}
+	}
 	w := dayWriter{Store: s}
 	var set []dayPoints
 	held := 0
@@ -99,7 +104,11 @@ func (s *Store) see(h History) {
 	sh.mu.Lock()
 	defer sh.mu.Unlock()
 	sh.imported = true
-	sh.headOf(h.Series).show(h.Points[max(0, len(h.Points)-KeepPoints):])
+	newer := sh.headOf(h.Series)
+	for _, p := range h.Points[max(0, len(h.Points)-KeepPoints):] {
+		newer.correct(p)
+	}
+	newer.show(h.Points[max(0, len(h.Points)-KeepPoints):])
 	newest := h.Points[len(h.Points)-1].T
 	for {
 		old := s.newest.Load()
