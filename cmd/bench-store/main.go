@@ -10,12 +10,10 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"runtime/pprof"
 	"time"
 
-	"tirelessowl/internal/localpg"
-	"tirelessowl/internal/store"
+	"tirelessowl/cmd/internal/scratch"
 )
 
 func main() {
@@ -69,24 +67,12 @@ func (b *bench) add(name string, value float64, unit, target string) {
 }
 
 func run(ctx context.Context, b *bench, only string) error {
-	dir, err := os.MkdirTemp("", "owl-bench-")
+	open, stop, err := scratch.Database(ctx)
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	server, err := localpg.Start(ctx, filepath.Join(dir, "pg"), localpg.Options{})
-	if err != nil {
-		return err
-	}
-	defer server.Stop()
-	keys, err := store.OpenVault(filepath.Join(dir, "key"))
-	if err != nil {
-		return err
-	}
-	b.open = func() (*store.Store, error) { return store.Open(ctx, server.URL, keys) }
+	defer stop()
+	b.open = open
 	for _, step := range []struct {
 		name string
 		do   func(context.Context) error

@@ -11,13 +11,11 @@ import (
 	"net/netip"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"syscall"
 	"time"
 
-	"tirelessowl/internal/localpg"
+	"tirelessowl/cmd/internal/scratch"
 	"tirelessowl/internal/sim"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 )
 
@@ -63,24 +61,12 @@ func run(fleet, wide bool, devices int, minutes float64) error {
 		return sim.NewFleet(base, devices, 4).Serve(context.Background(), fleetPort, community)
 	}
 	ctx := context.Background()
-	dir, err := os.MkdirTemp("", "owl-bench-")
+	open, stopDatabase, err := scratch.Database(ctx)
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	server, err := localpg.Start(ctx, filepath.Join(dir, "pg"), localpg.Options{}) // durable, as in earnest
-	if err != nil {
-		return err
-	}
-	defer server.Stop()
-	keys, err := store.OpenVault(filepath.Join(dir, "key"))
-	if err != nil {
-		return err
-	}
-	s, err := store.Open(ctx, server.URL, keys)
+	defer stopDatabase()
+	s, err := open()
 	if err != nil {
 		return err
 	}
