@@ -38,7 +38,7 @@ test('the night shift needs no mouse', async ({ page }) => {
 const views = {
   watch: '/', devices: '/devices', device: '/devices/18', series: '/series/1', find: '/find', sweep: '/find/new', collect: '/collect', latest: '/collect/latest', rules: '/judge',
   rule: '/judge/rules/1', changes: '/judge/transitions', incidents: '/incidents?state=all', incident: '/incidents/1', deliveries: '/respond/deliveries',
-  plans: '/respond/plans', run: '/run', storage: '/run/storage?by=place', channels: '/run/channels', drill: '/run/drill', missing: '/nowhere',
+  plans: '/respond/plans', run: '/run', storage: '/run/storage?by=place', keep: '/run/storage?by=reading', channels: '/run/channels', drill: '/run/drill', missing: '/nowhere',
 }
 for (const theme of ['light', 'dark']) {
   test(`every main view is accessible (${theme})`, async ({ browser }) => {
@@ -57,6 +57,10 @@ for (const theme of ['light', 'dark']) {
       await expect(page.locator('html')).toHaveAttribute('data-bs-theme', theme)
       await check(name)
     }
+    await page.goto('/collect/latest?kit=system&q=host-1')
+    await page.getByRole('link', { name: 'Description' }).first().click()
+    await expect(page.locator('svg.bands')).toBeVisible()
+    await check('standing')
     await page.goto('/incidents/1')
     await page.locator('main .why').first().click()
     await expect(page.getByRole('dialog')).toBeVisible()

@@ -47,6 +47,11 @@ test('pictures', async ({ page }) => {
     await page.goto(path)
     await shot(page, name)
   }
+  await page.goto('/collect/latest?kit=interfaces&reading=state&q=port33')
+  await page.locator('#value-table a.go').first().click()
+  await page.getByRole('link', { name: '14 d', exact: true }).click()
+  await expect(page.locator('svg.bands')).toBeVisible()
+  await shot(page, 'states')
   await page.goto('/judge')
   await page.getByRole('link', { name: 'Volume full' }).click()
   await page.getByLabel('notice begins beyond').fill('60')

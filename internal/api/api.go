@@ -15,10 +15,12 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/transfer"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 )
 
@@ -30,8 +32,12 @@ type Parts struct {
 	Judge    *judge.Service
 	Respond  *respond.Service
 	Transfer *transfer.Service
-	Collect  func(domain.ID) int
-	Log      *slog.Logger
+	Kits     *collect.Service
+	Watch    *watch.Service
+	// Keep is for how many days samples are kept where nothing else is set.
+	Keep    store.KeepDays
+	Collect func(domain.ID) int
+	Log     *slog.Logger
 }
 
 // api carries the parts to the operations.
@@ -54,10 +60,12 @@ func New(p Parts) http.Handler {
 	a.sweeps()
 	a.devices()
 	a.series()
+	a.standing()
 	a.rules()
 	a.incidents()
 	a.samples()
 	a.combined()
+	a.keeps()
 	return router
 }
 

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"time"
 
@@ -17,6 +18,8 @@ type Reading struct {
 	Value           *float64   `json:"value" doc:"Newest value; null while it waits for its first one"`
 	At              *time.Time `json:"at"`
 	PreviousValue   *float64   `json:"previous_value"`
+	// Stood is the value of a state or text with since when it stands.
+	Stood *domain.Run `json:"stood,omitempty"`
 }
 
 func (a *api) devices() {
@@ -72,11 +75,18 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 	if err != nil {
 		return nil, err
 	}
+	standing, err := a.Store.Standing(ctx, series)
+	if err != nil {
+		return nil, err
+	}
 	out := []Reading{}
 	for _, x := range series {
 		r := Reading{Series: x, IntervalSeconds: int(x.Interval / time.Second)}
 		if l, ok := a.Store.LatestIn([]domain.ID{x.ID})[x.ID]; ok {
 			r.Value, r.At, r.PreviousValue = &l.Value, &l.At, l.BeforeValue
+		}
+		if run, ok := standing[x.ID]; ok {
+			r.Stood = &a.Watch.Worded(x, []domain.Run{run})[0]
 		}
 		out = append(out, r)
 	}
@@ -89,6 +99,48 @@ type Samples struct {
 	StepSeconds float64       `json:"step_seconds" doc:"Width of the steps"`
 	Resolution  float64       `json:"resolution_seconds" doc:"Finest parts that were read: 0 for single values, else the width of stored steps"`
 	Steps       []domain.Step `json:"steps" nullable:"false"`
+}
+
+// Standing is which values of a state or text stood when.
+type Standing struct {
+	Runs           []domain.Run `json:"runs" nullable:"false" doc:"In the order of time; a run that began earlier is whole within its days"`
+	KnownSeconds   float64      `json:"known_seconds"`
+	UnknownSeconds float64      `json:"unknown_seconds" doc:"Time without samples"`
+	Shares         []Share      `json:"shares" nullable:"false"`
+}
+
+// Share is how long one value stood in all.
+type Share struct {
+	Value   float64 `json:"value"`
+	Text    string  `json:"text"`
+	Seconds float64 `json:"seconds"`
+	Share   float64 `json:"share" doc:"Of the known time, 0 to 1"`
+	Times   int     `json:"times"`
+}
+
+func (a *api) standing() {
+	type window struct {
+		ByID
+		Span float64 `query:"hours" minimum:"0.1" maximum:"43800" default:"24" doc:"How far back from now"`
+	}
+	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/runs", "series", "Which values a series of states or texts had, and how long each stood", func(ctx context.Context, in *window) (*Body[Standing], error) {
+		x, err := a.Store.Series(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		if !x.Kind.Stands() {
+			return nil, fmt.Errorf("%w: the values of this series are numbers that move; ask for its samples", domain.ErrConflict)
+		}
+		v, err := a.Watch.Standing(ctx, x, time.Duration(in.Span*float64(time.Hour)), time.Now().UTC())
+		out := Standing{Runs: []domain.Run{}, KnownSeconds: v.Known.Seconds(), UnknownSeconds: v.Unknown.Seconds(), Shares: []Share{}}
+		for _, s := range v.Spans {
+			out.Runs = append(out.Runs, s.Run)
+		}
+		for _, s := range v.Shares {
+			out.Shares = append(out.Shares, Share{s.Value, s.Text, s.Time.Seconds(), s.Part, s.Times})
+		}
+		return one(out, err)
+	})
 }
 
 func (a *api) series() {

@@ -169,6 +169,11 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	require.NoError(t, err)
 	d.State, d.Error, d.NextTryAt, d.DoneAt = domain.DeliveryFailed, "550 no such mailbox", time.Now(), time.Now()
 	require.NoError(t, r.Store.FinishDelivery(ctx, d))
+	told := func() bool {
+		_, body, _ := get(t, c, r.url+"/estate-strip")
+		return strings.Contains(body, "1 message undelivered")
+	}
+	assert.Eventually(t, told, 10*time.Second, 100*time.Millisecond, "every page tells that somebody was not told")
 	_, body, _ := get(t, c, r.url+"/respond/deliveries?state=failed")
 	assert.Contains(t, body, "550 no such mailbox")
 	assert.Contains(t, body, "Warning: &lt;x&gt;")
@@ -182,6 +187,7 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 		got, err := r.Store.Delivery(ctx, d.ID)
 		return err == nil && got.State == domain.DeliverySent
 	}, 15*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool { return !told() }, 10*time.Second, 100*time.Millisecond)
 	status, _ = post(t, c, fmt.Sprintf("%s/respond/deliveries/%d/retry", r.url, d.ID), nil)
 	assert.Equal(t, 404, status, "what was sent is not sent again")
 }
@@ -225,7 +231,7 @@ func TestSamplesGoOutAndComeInOverTheAPI(t *testing.T) {
 	status, text, header := get(t, c, r.url+"/series/1/samples?format=csv&span=6h")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, header.Get("Content-Disposition"), ".csv")
-	assert.Contains(t, text, "device,part,kit,reading,unit,at,value\n")
+	assert.Contains(t, text, "device,part,kit,reading,unit,at,value,text\n")
 	status, _, _ = get(t, c, r.url+"/series/1/samples?format=xml")
 	assert.Equal(t, 404, status)
 }

@@ -154,8 +154,8 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	}
 	handler, err := web.New(web.Parts{
 		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
-		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, KeepDays: a.Config.KeepDays, Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
-		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Transfer: a.Transfer, Collect: a.Engine.CollectNow, Log: a.log}),
+		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, Keep: store.UsualKeep(a.Config.KeepDays), Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
+		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Transfer: a.Transfer, Kits: a.Kits, Watch: a.Watch, Keep: store.UsualKeep(a.Config.KeepDays), Collect: a.Engine.CollectNow, Log: a.log}),
 	})
 	if err != nil {
 		return err

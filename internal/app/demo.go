@@ -22,8 +22,8 @@ import (
 type Past struct{ All, Fine, Judged time.Duration }
 
 // DemoPast is two weeks in steps of five minutes, the last day in steps of a
-// minute; transitions and incidents of the last three days.
-var DemoPast = Past{All: 14 * 24 * time.Hour, Fine: 24 * time.Hour, Judged: 3 * 24 * time.Hour}
+// minute; all of it is judged.
+var DemoPast = Past{All: 14 * 24 * time.Hour, Fine: 24 * time.Hour, Judged: 14 * 24 * time.Hour}
 
 const (
 	demoCoarse   = 5 * time.Minute

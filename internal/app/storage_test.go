@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/sim"
+	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
 
@@ -44,29 +45,44 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	r.signIn(t, c, demo.Password)
 	_, body, _ := get(t, c, r.url+"/run/storage?by=reading")
 	assert.Contains(t, body, `placeholder="14"`)
+	assert.Contains(t, body, `placeholder="7300"`)
+	set := func(points, days string) (int, string) {
+		return post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "points": {points}, "days": {days}})
+	}
 	for _, wrong := range []string{"0", "-1", "3651", "soon"} {
-		status, body := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {wrong}})
+		status, body := set(wrong, "900")
 		assert.Equal(t, 422, status, wrong)
 		assert.Contains(t, body, "from 1 to 3650")
 		assert.Contains(t, body, `value="`+wrong+`"`)
+		assert.Contains(t, body, `value="900"`, "what was right is not lost")
 	}
-	status, _ := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "days": {"3"}})
+	status, _ := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "points": {"3"}})
 	assert.Equal(t, 404, status)
-	status, body = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {" 400 "}})
+	status, body = set(" 400 ", "500")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "Saved.")
-	exceptions, err := r.Store.Exceptions(ctx)
-	require.NoError(t, err)
-	require.Len(t, exceptions, 1)
-	assert.Equal(t, 400*24*time.Hour, exceptions[0].Points)
-	assert.Len(t, exceptions[0].Series, 286)
-	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
-	assert.Contains(t, body, `value="400"`)
-	status, _ = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "days": {""}})
-	assert.Equal(t, 200, status)
+	key := store.ReadingKey{Kit: "interfaces", Reading: "in"}
 	keeps, err := r.Store.Keeps(ctx)
 	require.NoError(t, err)
+	assert.Equal(t, map[store.ReadingKey]store.KeepDays{key: {Points: 400, Days: 500}}, keeps)
+	settled, err := r.Store.SettleKeeps(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 1, settled)
+	var class int
+	require.NoError(t, r.Store.Pool().QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").Scan(&class))
+	assert.Equal(t, 400, class, "what is stored lies with what is kept as long")
+	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
+	assert.Contains(t, body, `value="400"`)
+	status, _ = set("", "")
+	assert.Equal(t, 200, status)
+	keeps, err = r.Store.Keeps(ctx)
+	require.NoError(t, err)
 	assert.Empty(t, keeps, "the setting of all again")
+	settled, err = r.Store.SettleKeeps(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 1, settled)
+	require.NoError(t, r.Store.Pool().QueryRow(ctx, "SELECT max(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").Scan(&class))
+	assert.LessOrEqual(t, class, 0)
 }
 
 // The commands work without a running application, on the database that is

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -98,6 +99,9 @@ func rowsOf(src kit.Source, objects []object, cells map[string]*derive.Value) []
 	for _, o := range objects {
 		for c, col := range columns {
 			index, ok := strings.CutPrefix(o.OID, col.OID+".")
+			if o.OID == col.OID { // a single object, asked by its whole name
+				index, ok = "", true
+			}
 			if !ok {
 				continue
 			}
@@ -142,6 +146,9 @@ func (r *replay) answers(line string) ([]derive.Fetched, error) {
 	uptime, _ := strconv.ParseUint(next(), 10, 32)
 	for _, m := range r.moving {
 		if field := next(); m.value != nil {
+			if m.kind == derive.Text {
+				field, _ = url.QueryUnescape(field)
+			}
 			set(m.value, m.kind, field)
 		}
 	}

@@ -100,7 +100,7 @@ func (l *Large) seriesOf(device domain.ID, parts []domain.Part) (out []domain.Se
 		}
 		for _, r := range k.Readings {
 			src, _ := k.Source(r.Source)
-			x := domain.Series{DeviceID: device, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Interval: src.Every}
+			x := domain.Series{DeviceID: device, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Kind: r.Kind(), Interval: src.Every}
 			if r.Of == "" {
 				out = append(out, x)
 				continue

@@ -76,6 +76,20 @@ const (
 	SeriesFailing SeriesState = "failing"
 )
 
+// SeriesKind says what the values of a series are.
+type SeriesKind string
+
+// The kinds of series.
+const (
+	KindNumber SeriesKind = "number"
+	KindState  SeriesKind = "state" // numbers that stand for words
+	KindText   SeriesKind = "text"
+)
+
+// Stands tells whether values are such that last for a while: what is asked
+// then is since when.
+func (k SeriesKind) Stands() bool { return k == KindState || k == KindText }
+
 // Series is the stored values of one reading on one device or part.
 type Series struct {
 	ID       ID            `json:"id"`
@@ -85,6 +99,7 @@ type Series struct {
 	Reading  string        `json:"reading"`
 	Name     string        `json:"name"`
 	Unit     string        `json:"unit"`
+	Kind     SeriesKind    `json:"kind"`
 	Interval time.Duration `json:"-"`
 	State    SeriesState   `json:"state"`
 	Error    string        `json:"error"`
@@ -100,6 +115,22 @@ type Sample struct {
 type SeriesSample struct {
 	SeriesID ID
 	Sample
+}
+
+// SeriesText is a text that was seen at a time, with its series.
+type SeriesText struct {
+	SeriesID ID
+	At       time.Time
+	Text     string
+}
+
+// Run is a time in which a series had one value.
+type Run struct {
+	From  time.Time `json:"from"`  // of the first sample
+	Until time.Time `json:"until"` // of the last sample
+	Count int       `json:"count"` // samples
+	Value float64   `json:"value"`
+	Text  string    `json:"text"` // of a text series, or the word for a state
 }
 
 // Step summarises the samples within one span of time.

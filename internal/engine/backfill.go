@@ -159,7 +159,12 @@ func (in *intake) take(answers []derive.Fetched) {
 				}
 			}
 		}
-		for _, s := range sb.take(got).samples {
+		o := sb.take(got)
+		texts, _, err := in.Store.CodeTexts(context.Background(), o.texts)
+		if in.err == nil {
+			in.err = err
+		}
+		for _, s := range append(o.samples, texts...) {
 			in.old[s.SeriesID] = append(in.old[s.SeriesID], s.Sample)
 		}
 	}

@@ -45,6 +45,7 @@ type boundSeries struct {
 	state   derive.State
 	status  domain.SeriesState
 	problem string
+	full    bool // a text series that takes no more different texts
 }
 
 // bind builds the binding of a device from what is stored.
@@ -64,6 +65,16 @@ func bind(kits *collect.Service, d domain.Device, fittings []domain.Fitting, par
 		}
 	}
 	return b
+}
+
+// inherit carries the last looks at counters over from the binding before.
+func (b *binding) inherit(old *binding) {
+	if old == nil {
+		return
+	}
+	states := map[domain.ID]derive.State{}
+	old.each(func(bs *boundSeries) { states[bs.id] = bs.state })
+	b.each(func(bs *boundSeries) { bs.state = states[bs.id] })
 }
 
 func bindSource(k *kit.Kit, src kit.Source, byReading map[string][]domain.Series, parts []domain.Part) *sourceBinding {

@@ -8,6 +8,7 @@ import (
 // outcome is what one fetch gave.
 type outcome struct {
 	samples []domain.SeriesSample
+	texts   []domain.SeriesText
 	states  []domain.Series // whose collecting began, failed or recovered
 }
 
@@ -32,6 +33,10 @@ func (sb *sourceBinding) take(got derive.Fetched) outcome {
 				if bs.reading.Unit != "bit/s" {
 					ceiling = 0 // the line's speed bounds bytes, not packets
 				}
+				if bs.reading.Text {
+					bs.keepText(row, got, &out)
+					continue
+				}
 				value, ok, problem := bs.formula.Apply(got, row, &bs.state, ceiling)
 				bs.keep(value, ok, string(problem), got, &out)
 			}
@@ -52,6 +57,10 @@ func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outco
 	for _, row := range got.Rows {
 		if !bs.reading.Filter.Keeps(sb.src, row) {
 			continue
+		}
+		if bs.reading.Text {
+			bs.keepText(row, got, out)
+			return
 		}
 		value, ok, why := bs.formula.Apply(got, row, &bs.state, 0)
 		if ok {
@@ -76,10 +85,28 @@ func (kb *kindBinding) fail(problem string, out *outcome) {
 
 // keep stores a value, and notes when the way that collecting goes changed.
 func (bs *boundSeries) keep(value float64, ok bool, problem string, got derive.Fetched, out *outcome) {
+	if ok {
+		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: got.At, Value: value}})
+	}
+	bs.note(ok, problem, out)
+}
+
+// keepText stores the text of a row.
+func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome) {
+	text, ok, problem := bs.formula.Text(row)
+	if ok {
+		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.At, Text: text})
+	}
+	bs.note(ok, string(problem), out)
+}
+
+// note tells when the way that collecting goes changed.
+func (bs *boundSeries) note(ok bool, problem string, out *outcome) {
 	status := bs.status
 	switch {
+	case ok && bs.full:
+		return // it was refused, and is until the application starts again
 	case ok:
-		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: got.At, Value: value}})
 		status, problem = domain.SeriesOK, ""
 	case problem != "":
 		status = domain.SeriesFailing

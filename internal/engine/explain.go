@@ -41,25 +41,36 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 }
 
 // find returns a series of the binding with its source, or nil.
-func (b *binding) find(id domain.ID) (*boundSeries, *sourceBinding) {
+func (b *binding) find(id domain.ID) (found *boundSeries, source *sourceBinding) {
 	if b == nil {
 		return nil, nil
 	}
 	for _, sb := range b.sources {
-		for _, bs := range sb.own {
+		sb.each(func(bs *boundSeries) {
 			if bs.id == id {
-				return bs, sb
+				found, source = bs, sb
 			}
-		}
-		for _, kb := range sb.kinds {
-			for _, bp := range kb.rows {
-				for _, bs := range bp.series {
-					if bs.id == id {
-						return bs, sb
-					}
-				}
+		})
+	}
+	return found, source
+}
+
+// each gives all series of the binding.
+func (b *binding) each(f func(*boundSeries)) {
+	for _, sb := range b.sources {
+		sb.each(f)
+	}
+}
+
+func (sb *sourceBinding) each(f func(*boundSeries)) {
+	for _, bs := range sb.own {
+		f(bs)
+	}
+	for _, kb := range sb.kinds {
+		for _, bp := range kb.rows {
+			for _, bs := range bp.series {
+				f(bs)
 			}
 		}
 	}
-	return nil, nil
 }

@@ -80,9 +80,12 @@ func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	w := setup(t, "reachability")
 	ctx := t.Context()
 	now := time.Now().UTC().Truncate(time.Hour)
-	old := domain.Sample{At: now.AddDate(0, 0, -40), Value: 1}
+	var batch []domain.SeriesSample
+	for i := range 200 { // many enough that steps take less
+		batch = append(batch, domain.SeriesSample{SeriesID: 1, Sample: domain.Sample{At: now.AddDate(0, 0, -40).Add(time.Duration(i) * time.Second), Value: float64(i * 31 % 97)}})
+	}
 	recent := domain.Sample{At: now.AddDate(0, 0, -3), Value: 7}
-	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: 1, Sample: old}, {SeriesID: 1, Sample: recent}}))
+	require.NoError(t, w.store.Samples.Append(ctx, append(batch, domain.SeriesSample{SeriesID: 1, Sample: recent})))
 	require.NoError(t, w.store.Samples.Seal(ctx))
 	h := engine.NewHousekeeper(w.store, samples.KeepFor(14*24*time.Hour), quiet)
 	h.Round(ctx, now)
@@ -95,7 +98,7 @@ func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	assert.Equal(t, 24*time.Hour, width)
 	assert.Equal(t, 24*time.Hour, resolution, "both days are folded")
 	require.Len(t, steps, 2, "its step stays longer")
-	assert.Equal(t, 1.0, steps[0].Max)
+	assert.Equal(t, 96.0, steps[0].Max)
 	h.Start(ctx)
 	h.Stop()
 	h.Stop()

@@ -58,12 +58,12 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 	if days > 0 {
 		h.log.Info("folded samples", "days", days)
 	}
-	exceptions, err := h.store.Exceptions(ctx)
+	settled, err := h.store.SettleKeeps(ctx)
 	h.report(ctx, "times to keep samples", err)
-	if err != nil {
-		return
+	if settled > 0 {
+		h.log.Info("refiled samples that are kept for another time", "readings", settled)
 	}
-	dropped, err := h.store.Samples.Retain(ctx, now, h.keep, exceptions)
+	dropped, err := h.store.Samples.Retain(ctx, now, h.keep)
 	h.report(ctx, "retention", err)
 	if len(dropped) > 0 {
 		h.log.Info("dropped old samples", "partitions", len(dropped))

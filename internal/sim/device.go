@@ -71,6 +71,19 @@ const (
 	engineID   = "1.3.6.1.6.3.10.2.1.1.0"
 )
 
+// described lets the description be another one until a moment: the software
+// was updated then.
+func (d *Device) described(before string, until time.Time) {
+	o := d.tree.find(mibSystem + "1.0")
+	after := o.read(time.Time{}).text
+	o.fixed, o.read = false, func(now time.Time) value {
+		if now.Before(until) {
+			return value{text: before}
+		}
+		return value{text: after}
+	}
+}
+
 // addSystem puts in the system group (RFC 3418) and the engine id (RFC 3411).
 func (d *Device) addSystem(p product) {
 	d.tree.text(mibSystem+"1.0", p.description)
@@ -96,6 +109,7 @@ type port struct {
 	errors        float64 // a second
 	narrow        bool    // only 32-bit counters
 	unused        bool
+	office        bool // up in office hours only
 	errorsSince   time.Time
 	counterOffset uint64
 }
@@ -121,7 +135,11 @@ func (d *Device) addPort(ix string, index uint64, p port) {
 	if p.unused {
 		state = 2
 	}
-	tr.number(mibIfTable+"8."+ix, gosnmp.Integer, state)
+	if p.office {
+		tr.add(mibIfTable+"8."+ix, gosnmp.Integer, func(now time.Time) value { return value{count: officeState(d.seed+index, now)} })
+	} else {
+		tr.number(mibIfTable+"8."+ix, gosnmp.Integer, state)
+	}
 	count := func(f traffic) func(time.Time) value {
 		return func(now time.Time) value {
 			if p.unused {
@@ -155,6 +173,21 @@ func (d *Device) addPort(ix string, index uint64, p port) {
 	}
 	tr.number(mibIfX+"15."+ix, gosnmp.Gauge32, p.mbit)
 	tr.text(mibIfX+"18."+ix, p.alias)
+}
+
+// officeState is ifOperStatus of a port where somebody works: up (1) from about
+// half past seven to six on weekdays, else down (2).
+func officeState(seed uint64, now time.Time) uint64 {
+	t := seconds(now)
+	day := int64(math.Floor(t / day))
+	if weekday := (day + 3) % 7; weekday >= 5 { // 1970-01-01 was a Thursday
+		return 2
+	}
+	hour := hourOf(t)
+	if hour >= 7.2+0.8*hash(seed, day) && hour < 17.4+1.3*hash(seed+1, day) {
+		return 1
+	}
+	return 2
 }
 
 // volume is one store to simulate; used gives the share in use, 0 to 1.

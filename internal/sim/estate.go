@@ -104,6 +104,10 @@ func switchPorts(d *Device, n int, mbit uint64) []port {
 			p.alias = "uplink"
 			p.in.base, p.out.base = p.in.base*4, p.out.base*4
 		}
+		if mbit == 1000 && i > n*2/3 && i <= n*2/3+2 {
+			p.alias, p.unused, p.office = "meeting room", false, true
+			p.in, p.out = traffic{seed: seed}, traffic{seed: seed + 1}
+		}
 		ports = append(ports, p)
 	}
 	return ports

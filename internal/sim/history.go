@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net/url"
 	"strconv"
 	"time"
 
@@ -23,6 +24,8 @@ type HistoryObject struct {
 // JSON with the objects, then one CSV line a step:
 //
 //	unix seconds, answers (0 or 1), round trip in µs, uptime, value …
+//
+// Texts are written as in a query of a URL.
 func (d *Device) writeHistory(w io.Writer, from, to time.Time, step time.Duration) error {
 	out := bufio.NewWriterSize(w, 1<<16)
 	var moving []*object
@@ -54,7 +57,11 @@ func (d *Device) writeHistory(w io.Writer, from, to time.Time, step time.Duratio
 			buf = strconv.AppendUint(buf, d.uptime(at).count, 10)
 			for _, o := range moving {
 				buf = append(buf, ',')
-				buf = strconv.AppendUint(buf, o.read(at).count, 10)
+				if v := o.read(at); o.kind == gosnmp.OctetString { // a comma would end the field
+					buf = append(buf, url.QueryEscape(v.text)...)
+				} else {
+					buf = strconv.AppendUint(buf, v.count, 10)
+				}
 			}
 			buf = append(buf, '\n')
 		}

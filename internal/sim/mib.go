@@ -54,6 +54,12 @@ func (tr *tree) gauge(oid string, kind gosnmp.Asn1BER, f func(t float64) float64
 	tr.add(oid, kind, func(now time.Time) value { return value{count: uint64(max(0, f(seconds(now))))} })
 }
 
+// find returns an object that was added, before the tree is sealed.
+func (tr *tree) find(oid string) *object {
+	i := slices.IndexFunc(tr.objects, func(o object) bool { return o.name == "."+oid })
+	return &tr.objects[i]
+}
+
 // seal sorts the tree; call it once after the last add.
 func (tr *tree) seal() {
 	sort.Slice(tr.objects, func(i, j int) bool { return slices.Compare(tr.objects[i].oid, tr.objects[j].oid) < 0 })

@@ -35,6 +35,10 @@ func (e *Estate) buildCluster() {
 	for i := 1; i <= 3; i++ {
 		h := e.add(fmt.Sprintf("host-%d", i), headOffice, "hypervisor", 10, 10+i)
 		h.Via, h.TCP = "hq-core-1", true
+		if i != 2 { // one of the cluster was forgotten when the others were updated
+			h.tree.find(mibSystem + "1.0").read = func(time.Time) value { return value{text: "Fathom Systems FH-2 hypervisor host, build 7731"} }
+			h.described("Fathom Systems FH-2 hypervisor host, build 7714", e.origin.Add(-time.Duration(5*24+i)*time.Hour))
+		}
 		h.addPorts(hostPorts(h, 10000))
 		low := 22.0
 		if i == 2 {
@@ -151,6 +155,7 @@ func (e *Estate) buildTerminal(net int, t terminal) {
 		{name: "lan2", kind: 6, mbit: 1000, unused: true},
 	})
 	sw := e.add(t.short+"-sw-1", t.name, "switch24", net, 2)
+	sw.described("Brackwater Networks BS-24 managed switch, release 6.1", e.origin.Add(-9*24*time.Hour).Truncate(time.Hour).Add(time.Duration(net)*7*time.Minute))
 	ports := switchPorts(sw, 24, 100)
 	if t.short == "np" { // errors since a cable was moved
 		ports[1].errors, ports[1].errorsSince = 1.3, e.origin.Add(-60*time.Hour)

@@ -89,6 +89,12 @@ func (s *Store) Deliveries(ctx context.Context, state domain.DeliveryState, limi
 	return each(rows, deliveryRow.domain), err
 }
 
+// FailedDeliveries counts those that failed for good since a time.
+func (s *Store) FailedDeliveries(ctx context.Context, since time.Time) (n int64, err error) {
+	err = s.q(ctx).Table("deliveries").Where("state = 'failed' AND done_at > ?", since).Count(&n).Error
+	return n, err
+}
+
 // RetryDelivery makes a delivery that failed for good due again.
 func (s *Store) RetryDelivery(ctx context.Context, id domain.ID, now time.Time) error {
 	return must(s.q(ctx).Table("deliveries").Where("id = ? AND state = 'failed'", id).Updates(map[string]any{"state": "waiting", "next_try_at": now, "done_at": nil}))

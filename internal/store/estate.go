@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"net/netip"
 	"time"
@@ -149,6 +150,7 @@ func (s *Store) DeleteDevice(ctx context.Context, id domain.ID) error {
 		return err
 	}
 	s.Samples.Forget(series)
+	s.words.forget(series)
 	return nil
 }
 
@@ -266,6 +268,12 @@ func (s *Store) SaveParts(ctx context.Context, parts []domain.Part) ([]domain.Pa
 	return each(rows, partRow.domain), nil
 }
 
+// PartName returns the name of a part; empty for none.
+func (s *Store) PartName(ctx context.Context, id domain.ID) (name string, err error) {
+	err = s.q(ctx).Raw("SELECT coalesce((SELECT name FROM parts WHERE id = ?), '')", id).Scan(&name).Error
+	return name, err
+}
+
 type seriesRow struct {
 	ID       int64
 	DeviceID int64
@@ -274,6 +282,7 @@ type seriesRow struct {
 	Reading  string
 	Name     string
 	Unit     string
+	Kind     string
 	EveryS   int `gorm:"column:every_s"`
 	State    string
 	Error    string
@@ -283,7 +292,7 @@ func (seriesRow) TableName() string { return "series" }
 
 func (r seriesRow) domain() domain.Series {
 	return domain.Series{ID: r.ID, DeviceID: r.DeviceID, PartID: orZero(r.PartID), Kit: r.Kit, Reading: r.Reading, Name: r.Name, Unit: r.Unit,
-		Interval: time.Duration(r.EveryS) * time.Second, State: domain.SeriesState(r.State), Error: r.Error}
+		Kind: domain.SeriesKind(r.Kind), Interval: time.Duration(r.EveryS) * time.Second, State: domain.SeriesState(r.State), Error: r.Error}
 }
 
 // SeriesOf returns the series of a device, or of all for id 0.
@@ -311,10 +320,15 @@ func (s *Store) AddSeries(ctx context.Context, series []domain.Series) ([]domain
 	}
 	rows := make([]seriesRow, len(series))
 	for i, x := range series {
-		rows[i] = seriesRow{0, x.DeviceID, null(x.PartID), x.Kit, x.Reading, x.Name, x.Unit, int(x.Interval / time.Second), string(domain.SeriesWaiting), ""}
+		rows[i] = seriesRow{0, x.DeviceID, null(x.PartID), x.Kit, x.Reading, x.Name, x.Unit, string(cmp.Or(x.Kind, domain.KindNumber)), int(x.Interval / time.Second), string(domain.SeriesWaiting), ""}
 	}
 	err := s.q(ctx).CreateInBatches(&rows, 1000).Error
 	return each(rows, seriesRow.domain), known(err)
+}
+
+// SetKind says what the values of all series of a reading are.
+func (s *Store) SetKind(ctx context.Context, kit, reading string, kind domain.SeriesKind) error {
+	return s.q(ctx).Exec("UPDATE series SET kind = ? WHERE kit = ? AND reading = ? AND kind <> ?", kind, kit, reading, kind).Error
 }
 
 // SetSeriesState records how collecting goes, for several series at once.

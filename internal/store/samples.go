@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -119,12 +120,14 @@ type ListedValue struct {
 	Reading     string
 	Name        string
 	Unit        string
+	Kind        domain.SeriesKind
 	EveryS      int
 	State       string
 	Error       string
 	At          *time.Time `gorm:"-"`
 	Value       *float64   `gorm:"-"`
 	BeforeValue *float64   `gorm:"-"`
+	Text        string     `gorm:"-"` // the value of a text series
 }
 
 // ValueFilter picks latest values; zero fields do not filter.
@@ -161,21 +164,67 @@ func (s *Store) LatestValues(ctx context.Context, f ValueFilter) ([]ListedValue,
 		}
 		q = q.Order(cmp.Or(order, valueOrder["device"])).Limit(f.Limit).Offset(f.Offset)
 	default: // newest values are in memory: the order is made there
-		var ids []domain.ID
-		if err := q.Pluck("s.id", &ids).Error; err != nil {
+		ids, err := manyIDs(q)
+		if err != nil {
 			return nil, 0, err
 		}
 		total = int64(len(ids))
 		q = s.page(ctx, ids, f)
 	}
 	var rows []ListedValue
-	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.every_s, s.state, s.error").Scan(&rows).Error
+	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.kind, s.every_s, s.state, s.error").Scan(&rows).Error
 	for i := range rows {
 		if l, ok := s.latest(rows[i].SeriesID); ok {
 			rows[i].At, rows[i].Value, rows[i].BeforeValue = &l.At, &l.Value, l.BeforeValue
 		}
 	}
-	return rows, total, err
+	if err != nil {
+		return nil, 0, err
+	}
+	return rows, total, s.fillTexts(ctx, rows)
+}
+
+// fillTexts looks up the texts of text series.
+func (s *Store) fillTexts(ctx context.Context, rows []ListedValue) error {
+	needed := map[WordKey]bool{}
+	key := func(r ListedValue) (WordKey, bool) {
+		if r.Kind != domain.KindText || r.Value == nil {
+			return WordKey{}, false
+		}
+		return WordKey{r.SeriesID, int(*r.Value)}, true
+	}
+	for _, r := range rows {
+		if k, ok := key(r); ok {
+			needed[k] = true
+		}
+	}
+	words, err := s.Words(ctx, needed)
+	for i, r := range rows {
+		if k, ok := key(r); ok {
+			rows[i].Text = words[k]
+		}
+	}
+	return err
+}
+
+// manyIDs reads the ids of all series that a query picks as one value: with
+// tens of thousands of them, rows would take several times as long.
+func manyIDs(q *gorm.DB) ([]domain.ID, error) {
+	var text string
+	if err := q.Select("coalesce(string_agg(s.id::text, ','), '')").Row().Scan(&text); err != nil {
+		return nil, err
+	}
+	ids := make([]domain.ID, 0, strings.Count(text, ",")+1)
+	for len(text) > 0 {
+		var one string
+		one, text, _ = strings.Cut(text, ",")
+		id, err := strconv.ParseInt(one, 10, 64)
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
 }
 
 // page asks for one page of series in the order of their newest values;
@@ -284,9 +333,8 @@ type TableSize struct {
 
 // Storage returns sizes of the tables, largest first.
 func (s *Store) Storage(ctx context.Context) (out Storage, err error) {
-	err = s.q(ctx).Raw(`SELECT coalesce(p.relname, CASE WHEN c.relname LIKE 'journal\_%' THEN 'journal' ELSE c.relname END)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
-		FROM pg_class c LEFT JOIN pg_inherits i ON i.inhrelid = c.oid LEFT JOIN pg_class p ON p.oid = i.inhparent
-		WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).Scan(&out.Tables).Error
+	err = s.q(ctx).Raw(`SELECT coalesce((SELECT relname FROM pg_class WHERE oid = pg_partition_root(c.oid)), CASE WHEN c.relname LIKE 'journal\_%' THEN 'journal' ELSE c.relname END)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
+		FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).Scan(&out.Tables).Error
 	for _, t := range out.Tables {
 		out.Total += t.Bytes
 	}
@@ -301,6 +349,7 @@ type NamedSeries struct {
 	Kit     string
 	Reading string
 	Unit    string
+	Kind    domain.SeriesKind
 }
 
 // NamedFilter picks series by their names; empty fields do not filter.
@@ -317,7 +366,7 @@ func (s *Store) NamedSeries(ctx context.Context, f NamedFilter) (rows []NamedSer
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
 	q = when(q, f.ID != 0, "s.id = ?", f.ID)
-	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
+	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit, s.kind").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
 	return rows, err
 }
 

@@ -30,6 +30,8 @@ type Store struct {
 	sql  *sql.DB
 	pool *pgxpool.Pool
 	keys *Vault
+	// words are the texts that were seen last.
+	words *lastWords
 	// Samples are the values of all series.
 	Samples *samples.Store
 }
@@ -59,7 +61,9 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("connect: %w", err)
 	}
-	return &Store{db: g, sql: db, pool: pool, keys: keys, Samples: samples.New(pool)}, nil
+	s := &Store{db: g, sql: db, pool: pool, keys: keys, words: &lastWords{of: map[int64]lastWord{}}}
+	s.Samples = samples.New(pool, s.plans)
+	return s, nil
 }
 
 // Close gives all connections back.
@@ -94,10 +98,16 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 	return p.GetDBVersion(ctx)
 }
 
-// MigrateTo brings the schema up to one version, for tests of migrations.
+// MigrateTo brings the schema up or down to one version, for tests of migrations.
 func (s *Store) MigrateTo(ctx context.Context, version int64) error {
 	p, err := s.provider()
-	if err == nil {
+	if err != nil {
+		return err
+	}
+	now, err := p.GetDBVersion(ctx)
+	if err == nil && now > version {
+		_, err = p.DownTo(ctx, version)
+	} else if err == nil {
 		_, err = p.UpTo(ctx, version)
 	}
 	return err

@@ -48,6 +48,11 @@ func TestMigrateFromEachVersion(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, newest, got)
 	}
+	for to := newest - 1; to >= 0; to-- {
+		require.NoError(t, fresh.MigrateTo(ctx, to), "down to %d", to)
+	}
+	_, err = fresh.Migrate(ctx)
+	require.NoError(t, err)
 }
 
 func TestDevicesKeepTheirAddresses(t *testing.T) {

@@ -16,6 +16,7 @@ type Usage struct {
 	DeviceID domain.ID
 	PlaceID  domain.ID
 	Device   string
+	Kind     domain.SeriesKind
 	Series   int
 	PerDay   float64 // samples a day at the reading's interval
 	Bytes    float64 // at rest now
@@ -38,7 +39,7 @@ const lookedAt = 800
 // pages when they are large. share is that part, 1 for all.
 func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, err error) {
 	var rows []Usage
-	err = s.q(ctx).Raw(`SELECT s.kit, s.reading, s.device_id, d.place_id, d.name AS device, count(*) AS series, sum(86400.0 / s.every_s) AS per_day
+	err = s.q(ctx).Raw(`SELECT s.kit, s.reading, s.device_id, d.place_id, d.name AS device, min(s.kind) AS kind, count(*) AS series, sum(86400.0 / s.every_s) AS per_day
 		FROM series s JOIN devices d ON d.id = s.device_id GROUP BY 1, 2, 3, 4, 5`).Scan(&rows).Error
 	if err != nil {
 		return nil, 0, err
@@ -49,7 +50,8 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 	}
 	share = 1
 	var days map[key]float64
-	for _, table := range samples.RestTables {
+	tables := samples.RestTables()
+	for _, table := range tables {
 		size, pages, err := s.Samples.Size(ctx, table)
 		if err != nil {
 			return nil, 0, err
@@ -71,7 +73,7 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 				rows[i].Bytes += f.Bytes / total * size
 			}
 		}
-		if table == samples.RestTables[0] {
+		if table == tables[0] {
 			days = gather(rows)
 		}
 	}
@@ -95,18 +97,18 @@ func gather(rows []Usage) map[key]float64 {
 	return out
 }
 
-// sizeRows is how many rows are decoded to learn what a sample takes.
-const sizeRows = 4000
+// sizedPages is how many pages are looked at to learn what a sample takes.
+const sizedPages = 200
 
 // daySampleSize measures, on some long chunks, what a sample of each reading
 // takes without rollups.
 func (s *Store) daySampleSize(ctx context.Context) (map[key]float64, error) {
-	_, pages, err := s.Samples.Size(ctx, samples.RestTables[0])
+	_, pages, err := s.Samples.Size(ctx, samples.RestTables()[0])
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id LIMIT %d`,
-		samples.Percent(min(1, lookedAt/max(1, pages)/4)), sizeRows))
+	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
+		samples.Percent(min(1, sizedPages/max(1, pages)))))
 	if err != nil {
 		return nil, err
 	}

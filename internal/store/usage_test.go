@@ -46,7 +46,7 @@ func TestUsageIsSharedOutByReading(t *testing.T) {
 	assert.Equal(t, 1440.0, loud.PerDay)
 	assert.Equal(t, 5760.0, fresh.PerDay, "four a minute")
 	size := 0.0
-	for _, table := range samples.RestTables {
+	for _, table := range samples.RestTables() {
 		bytes, _, err := s.Samples.Size(ctx, table)
 		require.NoError(t, err)
 		size += bytes

@@ -25,6 +25,8 @@ type stripView struct {
 	Ribbon []domain.Health
 	Counts []countView
 	Fine   int
+	// Undelivered is how many messages reached nobody.
+	Undelivered int64
 }
 
 type countView struct {
@@ -71,7 +73,7 @@ func (s *strip) refresh(ctx context.Context) {
 
 func (s *strip) make(ctx context.Context) (stripView, error) {
 	o, err := s.watch.Overview(ctx, time.Now().UTC())
-	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine]}
+	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine], Undelivered: o.Undelivered}
 	if len(v.Ribbon) == 0 {
 		v.Ribbon = make([]domain.Health, watch.Slots)
 	}

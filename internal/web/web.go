@@ -48,13 +48,13 @@ type Parts struct {
 	Judge    *judge.Service
 	Respond  *respond.Service
 	Transfer *transfer.Service
-	// KeepDays is for how many days single samples are kept where nothing else is set.
-	KeepDays int
-	Watch    *watch.Service
-	Engine   *engine.Collector
-	Hub      *engine.Hub
-	Drill    Drill // nil without a simulated estate
-	Log      *slog.Logger
+	// Keep is for how many days samples are kept where nothing else is set.
+	Keep   store.KeepDays
+	Watch  *watch.Service
+	Engine *engine.Collector
+	Hub    *engine.Hub
+	Drill  Drill // nil without a simulated estate
+	Log    *slog.Logger
 	// Port is what a new sweep asks by default.
 	Port        int
 	Secure      bool // served over TLS

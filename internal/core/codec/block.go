@@ -16,10 +16,11 @@ func AppendBlock(dst []byte, points []Tagged) []byte {
 	dst = append(dst, version)
 	dst = binary.AppendUvarint(dst, uint64(len(points)))
 	var before Tagged
+	scale := 0
 	for _, p := range points {
 		dst = appendVarint(dst, p.Series-before.Series)
 		dst = appendVarint(dst, p.T-before.T)
-		dst = appendNumber(dst, p.V)
+		dst = appendNear(dst, p.V, &scale)
 		before = p
 	}
 	return dst

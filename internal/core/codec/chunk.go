@@ -75,8 +75,22 @@ func unitOf(times []int64) int64 {
 // appendNumber writes one value: a byte with the scale and a varint, or all
 // 64 bits.
 func appendNumber(dst []byte, v float64) []byte {
-	for s := range maxScale + 1 {
+	scale := 0
+	return appendNear(dst, v, &scale)
+}
+
+// appendNear is appendNumber for a value that is like the one before, which
+// had so many decimals.
+func appendNear(dst []byte, v float64, scale *int) []byte {
+	if m := int64(v); float64(m) == v && m <= exactInt && m >= -exactInt {
+		return appendVarint(append(dst, scaleBias), m)
+	}
+	if m, ok := scaled(v, *scale); ok {
+		return appendVarint(append(dst, byte(*scale+scaleBias)), m)
+	}
+	for s := 1; s <= maxScale; s++ {
 		if m, ok := scaled(v, s); ok {
+			*scale = s
 			return appendVarint(append(dst, byte(s+scaleBias)), m)
 		}
 	}

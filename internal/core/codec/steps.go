@@ -59,10 +59,11 @@ func Begin(t, width int64) int64 {
 func Fold(dst []Step, points []Point, width int64) []Step {
 	scale := decimalsOf(points)
 	from := len(dst)
+	end := int64(math.MinInt64)
 	for _, p := range points {
-		at := Begin(p.T, width)
-		if n := len(dst); n == from || dst[n-1].T != at {
-			dst = append(dst, Step{T: at})
+		if p.T >= end {
+			at := Begin(p.T, width)
+			dst, end = append(dst, Step{T: at}), at+width
 		}
 		dst[len(dst)-1].Add(p.V)
 	}
@@ -82,20 +83,34 @@ func Widen(dst, steps []Step, width int64) []Step {
 		}
 		dst[len(dst)-1].Join(s)
 	}
+	scale := 0
+	for _, s := range steps {
+		scale = max(scale, decimalsIn(s.Sum, scale))
+	}
+	for i := from; i < len(dst); i++ {
+		dst[i].Sum = snap(dst[i].Sum, scale)
+	}
 	return dst
 }
 
 func decimalsOf(points []Point) int {
 	scale := 0
 	for _, p := range points {
-		for scale <= maxScale {
-			if _, ok := scaled(p.V, scale); ok {
-				break
-			}
-			scale++
-		}
+		scale = decimalsIn(p.V, scale)
 	}
 	return scale
+}
+
+// decimalsIn is how many decimals a value has, at least so many; beyond
+// maxScale when it is no decimal.
+func decimalsIn(v float64, least int) int {
+	for least <= maxScale {
+		if _, ok := scaled(v, least); ok {
+			break
+		}
+		least++
+	}
+	return least
 }
 
 // snap takes the noise of adding decimals away: 0.1 + 0.2 is 0.3.
@@ -188,15 +203,9 @@ func scaleOf(steps []Step) (scale int, ok bool) {
 // AppendSteps decodes a block of steps behind dst.
 func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
 	r := reader{in: block}
-	if r.byte() != version {
-		return dst, ErrCorrupt
-	}
-	n := r.count()
+	n, err := r.items()
 	if n == 0 {
-		if r.bad {
-			return dst, ErrCorrupt
-		}
-		return dst, nil
+		return dst, err
 	}
 	width, first := int64(r.uvarint()), r.varint()
 	if r.bad || width <= 0 {
@@ -211,7 +220,7 @@ func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
 		dst = append(dst, Step{T: (first + t) * width})
 	}
 	steps := dst[from:]
-	r.each(d, steps, func(s *Step, v int64) { s.Count = int(v) })
+	column(&r, d, steps, func(s *Step, v int64) { s.Count = int(v) })
 	if head := r.byte(); head == asXOR {
 		r.floatSteps(d, steps)
 	} else {
@@ -223,14 +232,26 @@ func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
 	return dst, nil
 }
 
-// each reads one column of integers into all steps.
-func (r *reader) each(d *Decoder, steps []Step, set func(*Step, int64)) {
-	d.times = r.ints(d.times, len(steps))
+// items reads the head of a block of steps or runs: how many it has.
+func (r *reader) items() (int, error) {
+	if r.byte() != version {
+		return 0, ErrCorrupt
+	}
+	n := r.count()
+	if r.bad {
+		return 0, ErrCorrupt
+	}
+	return n, nil
+}
+
+// column reads one column of integers into all items.
+func column[T any](r *reader, d *Decoder, items []T, set func(*T, int64)) {
+	d.times = r.ints(d.times, len(items))
 	if r.bad {
 		return
 	}
 	for i, v := range d.times {
-		set(&steps[i], v)
+		set(&items[i], v)
 	}
 }
 
@@ -253,11 +274,11 @@ func (r *reader) decimalSteps(d *Decoder, steps []Step, scale int) {
 	}
 	lows := make([]int64, len(steps))
 	i := 0
-	r.each(d, steps, func(s *Step, v int64) { lows[i], s.Min = v, unscaled(v, scale); i++ })
+	column(r, d, steps, func(s *Step, v int64) { lows[i], s.Min = v, unscaled(v, scale); i++ })
 	for _, of := range floatColumns[1:4] {
 		i = 0
-		r.each(d, steps, func(s *Step, v int64) { *of(s) = unscaled(lows[i]+v, scale); i++ })
+		column(r, d, steps, func(s *Step, v int64) { *of(s) = unscaled(lows[i]+v, scale); i++ })
 	}
 	i = 0
-	r.each(d, steps, func(s *Step, v int64) { s.Sum = unscaled(int64(s.Count)*lows[i]+v, scale); i++ })
+	column(r, d, steps, func(s *Step, v int64) { s.Sum = unscaled(int64(s.Count)*lows[i]+v, scale); i++ })
 }

@@ -33,10 +33,12 @@ func TestStepsBeginBefore1970(t *testing.T) {
 // Folding in two stages is folding at once.
 func TestWidenEqualsFold(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 9))
-	points := regular(3000, func(int) float64 { return float64(r.IntN(1000)) })
-	narrow := Fold(nil, points, fiveMinutes)
-	assert.Equal(t, Fold(nil, points, hour), Widen(nil, narrow, hour))
-	assert.Equal(t, Fold(nil, points, day), Widen(nil, Widen(nil, narrow, hour), day))
+	for _, part := range []float64{1, 10, 1000} { // sums of decimals stay decimals
+		points := regular(3000, func(int) float64 { return float64(r.IntN(1000)) / part })
+		narrow := Fold(nil, points, fiveMinutes)
+		assert.Equal(t, Fold(nil, points, hour), Widen(nil, narrow, hour))
+		assert.Equal(t, Fold(nil, points, day), Widen(nil, Widen(nil, narrow, hour), day))
+	}
 }
 
 func stepsRoundTrip(t *testing.T, steps []Step, width int64) int {

@@ -14,6 +14,7 @@ type Trail struct {
 	data   []byte
 	last   Point
 	points int32
+	scale  int8 // decimals of the newest value that had some
 }
 
 // Len is how many points the trail has.
@@ -28,7 +29,9 @@ func (t *Trail) Add(p Point) {
 	if t.points > 0 && math.Float64bits(p.V) == math.Float64bits(t.last.V) {
 		t.data = append(t.data, again)
 	} else {
-		t.data = appendNumber(t.data, p.V)
+		scale := int(t.scale)
+		t.data = appendNear(t.data, p.V, &scale)
+		t.scale = int8(scale)
 	}
 	t.last = p
 	t.points++
@@ -51,4 +54,4 @@ func (t *Trail) Points(dst []Point) []Point {
 }
 
 // Reset empties the trail and keeps its memory.
-func (t *Trail) Reset() { t.data, t.last, t.points = t.data[:0], Point{}, 0 }
+func (t *Trail) Reset() { t.data, t.last, t.points, t.scale = t.data[:0], Point{}, 0, 0 }

@@ -33,6 +33,12 @@ type State struct {
 	looks        uint8 // 0, 1, or 2 for two and more
 }
 
+// Last returns the newest look at a counter; ok is false before the first.
+func (st State) Last() (r rate.Reading, ok bool) { return st.last, st.looks > 0 }
+
+// Resume goes on from a look at a counter that an earlier run took.
+func (st *State) Resume(r rate.Reading) { *st = State{last: r, looks: 1} }
+
 // Why explains the rate that the last two looks at a counter gave, or why
 // they gave none; ok is false where no counter was looked at.
 func (st State) Why() (t why.Trace, ok bool) {

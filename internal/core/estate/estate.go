@@ -88,6 +88,8 @@ type device struct {
 	Device
 	health      domain.Health
 	series      map[domain.ID]*series
+	active      map[*ruleState]struct{} // those that are in trouble, held ones too
+	shortest    time.Duration           // of the intervals of its series
 	reach       *series
 	answersFrom time.Time // since when it answers without a break
 	lastAt      time.Time
@@ -95,6 +97,7 @@ type device struct {
 
 type series struct {
 	Series
+	key    string // kit/reading, by which rules are found
 	window []domain.Sample
 	states map[domain.ID]*ruleState
 }
@@ -130,7 +133,7 @@ func (e *Estate) SetRules(rules []rule.Rule) {
 func (e *Estate) SetDevice(d Device, health domain.Health) {
 	known, ok := e.devices[d.ID]
 	if !ok {
-		known = &device{health: health, series: map[domain.ID]*series{}}
+		known = &device{health: health, series: map[domain.ID]*series{}, active: map[*ruleState]struct{}{}}
 		e.devices[d.ID] = known
 	}
 	known.Device = d
@@ -163,8 +166,16 @@ func (e *Estate) SetSeries(s Series) {
 		known = &series{states: map[domain.ID]*ruleState{}}
 		e.series[s.ID] = known
 	}
-	known.Series = s
+	slower := ok && s.Every > known.Every
+	known.Series, known.key = s, s.Kit+"/"+s.Reading
 	d.series[s.ID] = known
+	if slower {
+		d.shortest = 0
+		for _, x := range d.series {
+			d.hurry(x.Every)
+		}
+	}
+	d.hurry(s.Every)
 	if s.Reach {
 		d.reach = known
 	}
@@ -177,7 +188,13 @@ func (e *Estate) Grace(until time.Time) { e.graceUntil = until }
 // Restore sets the level that a rule had on a series before a restart.
 func (e *Estate) Restore(seriesID domain.ID, r rule.Rule, level domain.Level, held bool, t why.Trace) {
 	if s, ok := e.series[seriesID]; ok {
-		s.states[r.ID] = &ruleState{level: level, held: held, rule: r, why: t, title: Title(r, e.devices[s.DeviceID].Device, s.Series)}
+		d := e.devices[s.DeviceID]
+		if old := s.states[r.ID]; old != nil {
+			delete(d.active, old)
+		}
+		st := &ruleState{level: level, held: held, rule: r, why: t, title: Title(r, d.Device, s.Series)}
+		s.states[r.ID] = st
+		d.note(st)
 	}
 }
 

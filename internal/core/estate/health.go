@@ -13,73 +13,127 @@ import (
 // health of a device is unknown.
 const silentRounds = 5
 
-// settleHealth works out a device's health and tells whether it changed.
+// settleHealth works out a device's health and tells whether it changed. It
+// is called with every sample: only a change is put into words.
 func (e *Estate) settleHealth(d *device, now time.Time) Result {
-	h, reason, t := e.healthOf(d, now)
-	if h == d.health {
+	c := e.decide(d, now)
+	if c.health == d.health {
 		return Result{}
 	}
-	change := HealthChange{Device: d.Device, From: d.health, To: h, At: now, Reason: reason, Why: t}
-	d.health = h
+	reason, t := e.explain(d, c, now)
+	change := HealthChange{Device: d.Device, From: d.health, To: c.health, At: now, Reason: reason, Why: t}
+	d.health = c.health
 	return Result{Health: []HealthChange{change}}
 }
 
-// healthOf decides in this order: paused, unreachable, no data, the worst
-// level of any rule, fine.
+// healthOf decides a device's health and explains it.
 func (e *Estate) healthOf(d *device, now time.Time) (domain.Health, string, why.Trace) {
-	t := why.Trace{}
-	give := func(h domain.Health, reason string) (domain.Health, string, why.Trace) {
-		t.Question, t.Answer = "Why "+string(h)+"?", reason
-		return h, reason, t
-	}
+	c := e.decide(d, now)
+	reason, t := e.explain(d, c, now)
+	return c.health, reason, t
+}
+
+// cause is what decided a device's health.
+type cause int
+
+const (
+	byPause cause = iota
+	byReach
+	byGrace
+	byWaiting
+	bySilence
+	byTrouble
+	byRest
+)
+
+// decision is a device's health, what decided it, and the rule that did.
+type decision struct {
+	health domain.Health
+	cause  cause
+	state  *ruleState
+}
+
+// decide goes in this order: paused, unreachable, no data, the worst level of
+// any rule, fine.
+func (e *Estate) decide(d *device, now time.Time) decision {
 	if d.Paused {
-		t.Because("Collecting from this device is paused", "", why.To("device", d.ID))
-		return give(domain.Paused, "paused by hand")
+		return decision{domain.Paused, byPause, nil}
 	}
-	worst, held := e.troubles(d)
+	worst, held := d.troubles()
 	if held != nil && (d.reach == nil || !e.answers(d.reach)) {
-		t.Facts = append(t.Facts, held.why.Facts...)
-		return give(domain.Unreachable, e.unreachableReason(d))
+		return decision{domain.Unreachable, byReach, held}
 	}
-	if quiet := now.Sub(d.lastAt); now.Before(e.graceUntil) && quiet > e.patience(d) && d.health != domain.Unknown {
-		t.Because("It was not asked yet since collecting began again", "the health from before holds until then", why.To("device", d.ID))
-		return give(d.health, "as it was before the pause")
+	late := now.Sub(d.lastAt) > d.patience()
+	switch {
+	case now.Before(e.graceUntil) && late && d.health != domain.Unknown:
+		return decision{d.health, byGrace, nil}
+	case d.lastAt.IsZero():
+		return decision{domain.Unknown, byWaiting, nil}
+	case late:
+		return decision{domain.Unknown, bySilence, nil}
+	case worst != nil:
+		return decision{domain.HealthOf(worst.level), byTrouble, worst}
 	}
-	if d.lastAt.IsZero() {
-		t.Because("No value has come yet", fmt.Sprintf("%d series wait for their first one", len(d.series)), why.To("device", d.ID))
-		return give(domain.Unknown, "waits for its first value")
-	}
-	if quiet := now.Sub(d.lastAt); quiet > e.patience(d) {
-		t.Because("The newest value is "+units.Span(quiet)+" old", "expected at least every "+units.Span(e.patience(d)), why.To("device", d.ID))
-		return give(domain.Unknown, "no value for "+units.Span(quiet))
-	}
-	if worst == nil {
+	return decision{domain.Fine, byRest, nil}
+}
+
+// explain puts a decision into words.
+func (e *Estate) explain(d *device, c decision, now time.Time) (reason string, t why.Trace) {
+	t.Question = "Why " + string(c.health) + "?"
+	itself := why.To("device", d.ID)
+	switch c.cause {
+	case byPause:
+		reason = "paused by hand"
+		t.Because("Collecting from this device is paused", "", itself)
+	case byReach:
+		reason = e.unreachableReason(d)
+		t.Facts = append(t.Facts, c.state.why.Facts...)
+	case byGrace:
+		reason = "as it was before the pause"
+		t.Because("It was not asked yet since collecting began again", "the health from before holds until then", itself)
+	case byWaiting:
+		reason = "waits for its first value"
+		t.Because("No value has come yet", fmt.Sprintf("%d series wait for their first one", len(d.series)), itself)
+	case bySilence:
+		quiet := units.Span(now.Sub(d.lastAt))
+		reason = "no value for " + quiet
+		t.Because("The newest value is "+quiet+" old", "expected at least every "+units.Span(d.patience()), itself)
+	case byTrouble:
+		reason = c.state.title
+		t.Facts = append(t.Facts, c.state.why.Facts...)
+	case byRest:
+		reason = "every rule is at rest"
 		e.explainFine(d, &t)
-		return give(domain.Fine, "every rule is at rest")
 	}
-	t.Facts = append(t.Facts, worst.why.Facts...)
-	return give(domain.HealthOf(worst.level), worst.title)
+	t.Answer = reason
+	return reason, t
 }
 
 // troubles returns the worst active state, and a held one if there is any.
-func (e *Estate) troubles(d *device) (worst, held *ruleState) {
-	for _, s := range d.series {
-		for _, st := range s.states {
-			switch {
-			case st.level == domain.LevelNone:
-			case st.held:
-				if held == nil || st.level > held.level {
-					held = st
-				}
-			case worst == nil || st.level > worst.level || st.level == worst.level && st.title < worst.title:
-				worst = st
+func (d *device) troubles() (worst, held *ruleState) {
+	for st := range d.active {
+		switch {
+		case st.held:
+			if held == nil || st.level > held.level {
+				held = st
 			}
+		case worst == nil || st.level > worst.level || st.level == worst.level && st.title < worst.title:
+			worst = st
 		}
 	}
 	if worst != nil && worst.level == domain.LevelCritical {
 		held = nil // known to be down before the way was lost
 	}
 	return worst, held
+}
+
+// note keeps the active states of a device, after a state changed.
+func (d *device) note(st *ruleState) {
+	if st.level == domain.LevelNone {
+		delete(d.active, st)
+		return
+	}
+	d.active[st] = struct{}{}
 }
 
 func (e *Estate) unreachableReason(d *device) string {
@@ -91,15 +145,15 @@ func (e *Estate) unreachableReason(d *device) string {
 	return "the way to it was lost"
 }
 
-func (e *Estate) patience(d *device) time.Duration {
-	shortest := time.Duration(0)
-	for _, s := range d.series {
-		if shortest == 0 || s.Every < shortest {
-			shortest = s.Every
-		}
+// hurry notes the interval of a series of the device.
+func (d *device) hurry(every time.Duration) {
+	if d.shortest == 0 || every < d.shortest {
+		d.shortest = every
 	}
-	return silentRounds*shortest + 30*time.Second
 }
+
+// patience is how long a device may be silent before its health is unknown.
+func (d *device) patience() time.Duration { return silentRounds*d.shortest + 30*time.Second }
 
 func (e *Estate) explainFine(d *device, t *why.Trace) {
 	watched := 0

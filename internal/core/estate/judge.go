@@ -2,6 +2,7 @@ package estate
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,9 +16,8 @@ import (
 // judge applies all rules of a series to its window.
 func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 	var out Result
-	active := map[domain.ID]bool{}
-	for _, r := range e.rules[s.Kit+"/"+s.Reading] {
-		active[r.ID] = true
+	rules := e.rules[s.key]
+	for _, r := range rules {
 		st := s.states[r.ID]
 		if st == nil {
 			st = &ruleState{}
@@ -28,8 +28,11 @@ func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 			out.add(e.judgeRule(d, s, st, now))
 		}
 	}
+	if len(s.states) == len(rules) {
+		return out
+	}
 	for id, st := range s.states {
-		if !active[id] {
+		if !slices.ContainsFunc(rules, func(r rule.Rule) bool { return r.ID == id }) {
 			out.add(e.drop(d, s, st, now))
 			delete(s.states, id)
 		}
@@ -38,6 +41,10 @@ func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 }
 
 func (e *Estate) judgeRule(d *device, s *series, st *ruleState, now time.Time) Result {
+	if st.level == domain.LevelNone && st.rule.AtRest(s.window) {
+		st.badSince = time.Time{}
+		return Result{}
+	}
 	v := rule.Judge(st.rule, st.level, s.window)
 	// The window is short; the beginning of a longer run is kept here.
 	if v.FirstBadAt.IsZero() || st.badSince.IsZero() {
@@ -121,6 +128,7 @@ func (e *Estate) change(d *device, s *series, st *ruleState, v rule.Verdict, now
 	}
 	st.level, st.held, st.why = v.Level, held && v.Level > domain.LevelNone, v.Why
 	st.title = Title(st.rule, d.Device, s.Series)
+	d.note(st)
 	return j
 }
 

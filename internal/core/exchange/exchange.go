@@ -16,7 +16,8 @@ import (
 )
 
 // Record is one sample with the names of what it belongs to. At has
-// milliseconds; Value is finite.
+// milliseconds; Value is finite. Where the value is a text, Text is set and
+// Value is not used.
 type Record struct {
 	Device  string    `json:"device"`
 	Part    string    `json:"part,omitempty"`
@@ -25,6 +26,7 @@ type Record struct {
 	Unit    string    `json:"unit,omitempty"`
 	At      time.Time `json:"at"`
 	Value   float64   `json:"value"`
+	Text    *string   `json:"text,omitempty"`
 }
 
 // Format is a way to write records.
@@ -96,13 +98,25 @@ type ndjsonWriter struct {
 	out *bufio.Writer
 }
 
-func (w *ndjsonWriter) Write(r Record) error { return w.enc.Encode(r) }
-func (w *ndjsonWriter) Close() error         { return w.out.Flush() }
+func (w *ndjsonWriter) Write(r Record) error {
+	if r.Text != nil {
+		return w.enc.Encode(struct {
+			Record
+			Value *float64 `json:"value,omitempty"` // hides that of the record
+		}{Record: r})
+	}
+	return w.enc.Encode(r)
+}
 
-var columns = []string{"device", "part", "kit", "reading", "unit", "at", "value"}
+func (w *ndjsonWriter) Close() error { return w.out.Flush() }
+
+var columns = []string{"device", "part", "kit", "reading", "unit", "at", "value", "text"}
 
 // stamp is RFC 3339 with milliseconds.
 const stamp = "2006-01-02T15:04:05.999Z07:00"
+
+// textMark stands in the column of the value where the text is the value.
+const textMark = "text"
 
 type csvWriter struct {
 	out *csv.Writer
@@ -110,7 +124,12 @@ type csvWriter struct {
 }
 
 func (w *csvWriter) Write(r Record) error {
-	w.row = append(w.row[:0], r.Device, r.Part, r.Kit, r.Reading, r.Unit, r.At.UTC().Format(stamp), number(r.Value))
+	w.row = append(w.row[:0], r.Device, r.Part, r.Kit, r.Reading, r.Unit, r.At.UTC().Format(stamp))
+	if r.Text != nil {
+		w.row = append(w.row, textMark, *r.Text)
+	} else {
+		w.row = append(w.row, number(r.Value), "")
+	}
 	return w.out.Write(w.row)
 }
 
@@ -237,6 +256,10 @@ func recordOf(row []string, places map[string]int) (r Record, err error) {
 	r = Record{Device: at("device"), Part: at("part"), Kit: at("kit"), Reading: at("reading"), Unit: at("unit")}
 	if r.At, err = time.Parse(time.RFC3339Nano, at("at")); err != nil {
 		return r, fmt.Errorf("%q is not a time like 2026-11-23T03:40:00Z", at("at"))
+	}
+	if text := at("text"); at("value") == textMark || at("value") == "" && text != "" {
+		r.Text = &text
+		return r, nil
 	}
 	if r.Value, err = strconv.ParseFloat(at("value"), 64); err != nil {
 		return r, fmt.Errorf("%q is not a number", at("value"))

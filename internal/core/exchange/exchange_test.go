@@ -12,12 +12,16 @@ import (
 
 var noon = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
+func text(s string) *string { return &s }
+
 func some() []Record {
 	return []Record{
-		{"log-1", "/data", "host-resources", "volume_share", "%", noon, 83.2},
-		{"log-1", "/data", "host-resources", "volume_share", "%", noon.Add(1234 * time.Millisecond), 1.0 / 3},
-		{"log-1", `C:\ "old", new` + "\nline", "host-resources", "volume_share", "%", noon, -1e-9},
-		{"Möwe ⚓", "", "reachability", "time", "s", noon.Add(time.Hour), 0},
+		{"log-1", "/data", "host-resources", "volume_share", "%", noon, 83.2, nil},
+		{"log-1", "/data", "host-resources", "volume_share", "%", noon.Add(1234 * time.Millisecond), 1.0 / 3, nil},
+		{"log-1", `C:\ "old", new` + "\nline", "host-resources", "volume_share", "%", noon, -1e-9, nil},
+		{"Möwe ⚓", "", "reachability", "time", "s", noon.Add(time.Hour), 0, nil},
+		{"Möwe ⚓", "", "system", "description", "", noon, 0, text("release \"6.2\", Linux\nx86_64")},
+		{"Möwe ⚓", "", "system", "description", "", noon.Add(time.Minute), 0, text("")},
 	}
 }
 

@@ -12,7 +12,8 @@ import (
 
 // In OpenMetrics every reading is a metric family of type gauge, named after
 // kit and reading, and every series a metric with the labels device, part,
-// kit, reading and unit. Timestamps are seconds with milliseconds.
+// kit, reading and unit. A text is a family of type info whose label text has
+// it. Timestamps are seconds with milliseconds.
 
 type metricsWriter struct {
 	out    *bufio.Writer
@@ -24,11 +25,19 @@ func (w *metricsWriter) Write(r Record) error {
 	name := familyName(r.Kit, r.Reading)
 	if name != w.family {
 		w.family = name
-		fmt.Fprintf(w.out, "# TYPE %s gauge\n# HELP %s %s of the kit %s\n", name, name, escape(r.Reading, false), escape(r.Kit, false))
+		kind := "gauge"
+		if r.Text != nil {
+			kind = "info"
+		}
+		fmt.Fprintf(w.out, "# TYPE %s %s\n# HELP %s %s of the kit %s\n", name, kind, name, escape(r.Reading, false), escape(r.Kit, false))
+	}
+	suffix, labels, value := "", "", number(r.Value)
+	if r.Text != nil {
+		suffix, labels, value = "_info", ",text=\""+escape(*r.Text, true)+"\"", "1"
 	}
 	ms := r.At.UnixMilli()
-	_, err := fmt.Fprintf(w.out, "%s{device=\"%s\",part=\"%s\",kit=\"%s\",reading=\"%s\",unit=\"%s\"} %s %d.%03d\n", name,
-		escape(r.Device, true), escape(r.Part, true), escape(r.Kit, true), escape(r.Reading, true), escape(r.Unit, true), number(r.Value), ms/1000, ms%1000)
+	_, err := fmt.Fprintf(w.out, "%s%s{device=\"%s\",part=\"%s\",kit=\"%s\",reading=\"%s\",unit=\"%s\"%s} %s %d.%03d\n", name, suffix,
+		escape(r.Device, true), escape(r.Part, true), escape(r.Kit, true), escape(r.Reading, true), escape(r.Unit, true), labels, value, ms/1000, ms%1000)
 	return err
 }
 
@@ -103,6 +112,8 @@ func metricOf(text string) (r Record, err error) {
 			r.Reading = value
 		case "unit":
 			r.Unit = value
+		case "text":
+			r.Text = &value
 		}
 		rest = strings.TrimPrefix(after, ",")
 	}
@@ -112,6 +123,9 @@ func metricOf(text string) (r Record, err error) {
 	}
 	if r.Value, err = strconv.ParseFloat(fields[0], 64); err != nil {
 		return r, fmt.Errorf("%q is not a number", fields[0])
+	}
+	if r.Text != nil {
+		r.Value = 0
 	}
 	seconds, err := strconv.ParseFloat(fields[1], 64)
 	if err != nil || seconds < -1e11 || seconds > 1e11 {

@@ -52,6 +52,12 @@ func (k *Kit) asked(src Source, r Reading) string {
 
 // steps are what happens to the value after it was fetched, in words.
 func (r Reading) steps() (out []string) {
+	if r.Text {
+		return []string{"The text is kept as it is, without spaces around it, with since when it stands"}
+	}
+	if len(r.Codes) > 0 {
+		out = append(out, "The number stands for a word")
+	}
 	if r.Times != "" {
 		out = append(out, "It is multiplied by "+r.Times)
 	}

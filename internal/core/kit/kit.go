@@ -7,6 +7,7 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
 )
 
 // Kit is one aspect of one kind of thing.
@@ -121,11 +122,24 @@ type Reading struct {
 	Filter  Filter
 	Over    derive.Over
 	Codes   map[int]string
+	// Text is true for a reading whose values are texts.
+	Text bool
 	// Reach marks the reading that tells whether the device answers at all.
 	Reach bool
 	// Always is true for a reading that is stored when there is no answer
 	// too (the loss is 100 % then).
 	Always bool
+}
+
+// Kind says what the values of the reading are.
+func (r Reading) Kind() domain.SeriesKind {
+	switch {
+	case r.Text:
+		return domain.KindText
+	case len(r.Codes) > 0:
+		return domain.KindState
+	}
+	return domain.KindNumber
 }
 
 // Chart is a set of readings drawn together.

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/domain"
 	"tirelessowl/kits"
 )
 
@@ -46,12 +47,28 @@ func TestParseTellsWhatIsWrong(t *testing.T) {
 		"no valid object":          strings.Replace(base, "1.3.6", "iso.org", 1),
 		"must be set":              "kit: x",
 		"chart \"c\": there is no": base + "charts: [{title: c, readings: [z]}]",
+		"a text has no unit":       base + "readings: [{key: r, source: s, value: [a], text: true, unit: B}]",
+		"cannot be computed with":  base + "readings: [{key: r, source: s, value: [a], text: true, rate: true}]",
+		"a limit needs numbers":    base + "readings: [{key: r, source: s, value: [a], text: true}]\nrules: [{key: q, name: q, reading: r, above: {warning: {at: 1}}}]",
+		"that has numbers":         base + "readings: [{key: r, source: s, value: [a], text: true}]\ncharts: [{title: c, readings: [r]}]",
 		"good side":                base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, reading: r, above: {warning: {at: 1, recover: 2}}}]",
 	} {
 		_, err := Parse([]byte(text))
 		require.Error(t, err, want)
 		assert.Contains(t, err.Error(), want)
 	}
+}
+
+func TestReadingsKnowWhatTheirValuesAre(t *testing.T) {
+	kindOf := func(kit, reading string) domain.SeriesKind {
+		r, ok := shipped(t, kit).Reading(reading)
+		require.True(t, ok)
+		return r.Kind()
+	}
+	assert.Equal(t, domain.KindText, kindOf("system", "description"))
+	assert.Equal(t, domain.KindState, kindOf("interfaces", "state"))
+	assert.Equal(t, domain.KindNumber, kindOf("system", "uptime"))
+	assert.True(t, domain.KindState.Stands() && domain.KindText.Stands() && !domain.KindNumber.Stands())
 }
 
 func TestEstimate(t *testing.T) {

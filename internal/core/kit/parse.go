@@ -61,6 +61,7 @@ type file struct {
 		LeaveOut  map[string][]string `yaml:"leave_out"`
 		Over      derive.Over
 		Codes     map[int]string
+		Text      bool
 		Reach     bool
 		Always    bool
 	}
@@ -132,7 +133,7 @@ func (f file) into(k *Kit) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Codes: r.Codes, Reach: r.Reach, Always: r.Always})
+			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Codes: r.Codes, Text: r.Text, Reach: r.Reach, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k)...)
 }
@@ -146,6 +147,9 @@ func (f file) rulesInto(k *Kit) (problems []error) {
 		reading, ok := k.Reading(r.Reading)
 		if !ok {
 			problems = append(problems, fmt.Errorf("rule %q: there is no reading %q", r.Key, r.Reading))
+		}
+		if reading.Text {
+			problems = append(problems, fmt.Errorf("rule %q: the values of %q are texts; a limit needs numbers", r.Key, r.Reading))
 		}
 		made := rule.Rule{Name: r.Name, Kit: k.Name, Reading: r.Reading, Unit: reading.Unit, Side: side,
 			InARow: max(r.InARow, 1), RecoverInARow: max(r.Recovery, 1), Title: r.Title, Runbook: r.Runbook,
@@ -203,11 +207,14 @@ func (k *Kit) check() (problems []error) {
 			continue
 		}
 		problems = append(problems, k.missing(src, append(append([]string{}, r.Value...), r.Times, r.Percent))...)
+		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
+			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
+		}
 	}
 	for _, c := range k.Charts {
 		for _, key := range c.Readings {
-			if _, ok := k.Reading(key); !ok {
-				bad("chart %q: there is no reading %q", c.Title, key)
+			if r, ok := k.Reading(key); !ok || r.Text {
+				bad("chart %q: there is no reading %q that has numbers", c.Title, key)
 			}
 		}
 	}

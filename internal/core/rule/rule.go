@@ -94,6 +94,13 @@ func Judge(r Rule, before domain.Level, window []domain.Sample) Verdict {
 	return v
 }
 
+// AtRest tells whether the newest value is within all limits: then a rule that
+// was at rest stays so, and there is nothing to be judged or explained.
+func (r Rule) AtRest(window []domain.Sample) bool {
+	_, lowest, ok := r.lowest()
+	return len(window) == 0 || !ok || !r.beyond(window[len(window)-1].Value, lowest.Raise)
+}
+
 // settle finds the level: the highest that is newly reached, or the highest
 // one up to the old level that is not yet recovered from.
 func (r Rule) settle(before domain.Level, window []domain.Sample) domain.Level {

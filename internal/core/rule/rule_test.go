@@ -98,6 +98,28 @@ func TestJudgeInvariants(t *testing.T) {
 	}
 }
 
+// The short way out is taken only where the long way leads to the same.
+func TestAtRestEqualsJudging(t *testing.T) {
+	rng := rand.New(rand.NewSource(2))
+	below := Rule{Name: "low", Side: Below, InARow: 1, RecoverInARow: 2, Limits: map[domain.Level]Limit{domain.LevelWarning: {20, 25}}}
+	rested := 0
+	for range 5000 {
+		for _, r := range []Rule{full(), below} {
+			w := window(rng.Float64()*100, rng.Float64()*100, rng.Float64()*100)
+			if !r.AtRest(w) {
+				continue
+			}
+			rested++
+			v := Judge(r, domain.LevelNone, w)
+			assert.Equal(t, domain.LevelNone, v.Level)
+			assert.True(t, v.FirstBadAt.IsZero())
+		}
+	}
+	assert.Greater(t, rested, 5000)
+	assert.True(t, full().AtRest(nil))
+	assert.False(t, full().AtRest(window(1, 81)), "beyond the mildest limit")
+}
+
 func TestWords(t *testing.T) {
 	assert.Equal(t, "Critical above 95\u00a0%, warning above 90\u00a0%, notice above 80\u00a0% for 2 values in a row; fine again at or below 75\u00a0%.", full().Words())
 	assert.Contains(t, Rule{}.Words(), "nothing")

@@ -89,8 +89,15 @@ func (s *Service) Kit(name string) (*kit.Kit, error) {
 }
 
 // Seed puts the rules of all kits into the database, once each: rules that
-// people have changed stay as they are.
+// people have changed stay as they are. Series learn what their values are.
 func (s *Service) Seed(ctx context.Context) error {
+	for _, k := range s.Kits() {
+		for _, r := range k.Readings {
+			if err := s.store.SetKind(ctx, k.Name, r.Key, r.Kind()); err != nil {
+				return err
+			}
+		}
+	}
 	existing, err := s.store.Rules(ctx)
 	if err != nil {
 		return err
@@ -160,7 +167,7 @@ func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, fittings
 
 func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Series {
 	src, _ := k.Source(r.Source)
-	return domain.Series{DeviceID: deviceID, PartID: partID, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Interval: src.Every}
+	return domain.Series{DeviceID: deviceID, PartID: partID, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Kind: r.Kind(), Interval: src.Every}
 }
 
 // SetParameters changes the parameters of a kit on a device.

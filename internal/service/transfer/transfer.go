@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
@@ -56,7 +57,11 @@ func (s *Service) Export(ctx context.Context, sel Selection, w exchange.Writer) 
 			return count, err
 		}
 		for _, id := range ids {
-			n, err := write(w, byID[id], got[id])
+			words, err := s.words(ctx, byID[id], got[id])
+			if err != nil {
+				return count, err
+			}
+			n, err := write(w, byID[id], got[id], words)
 			count += n
 			if err != nil {
 				return count, err
@@ -66,10 +71,26 @@ func (s *Service) Export(ctx context.Context, sel Selection, w exchange.Writer) 
 	return count, w.Close()
 }
 
-func write(w exchange.Writer, x store.NamedSeries, points []codec.Point) (n int64, err error) {
+// words looks up the texts of a text series; nil for others.
+func (s *Service) words(ctx context.Context, x store.NamedSeries, points []codec.Point) (map[store.WordKey]string, error) {
+	if x.Kind != domain.KindText {
+		return nil, nil
+	}
+	needed := map[store.WordKey]bool{}
+	for _, p := range points {
+		needed[store.WordKey{SeriesID: x.ID, Code: int(p.V)}] = true
+	}
+	return s.store.Words(ctx, needed)
+}
+
+func write(w exchange.Writer, x store.NamedSeries, points []codec.Point, words map[store.WordKey]string) (n int64, err error) {
 	r := exchange.Record{Device: x.Device, Part: x.Part, Kit: x.Kit, Reading: x.Reading, Unit: x.Unit}
 	for _, p := range points {
 		r.At, r.Value = time.UnixMilli(p.T).UTC(), p.V
+		if words != nil {
+			text := words[store.WordKey{SeriesID: x.ID, Code: int(p.V)}]
+			r.Value, r.Text = 0, &text
+		}
 		if err := w.Write(r); err != nil {
 			return n, err
 		}
@@ -90,47 +111,100 @@ const maxHeld = 1_000_000
 
 // Check reads a text as Import would, and changes nothing.
 func (s *Service) Check(ctx context.Context, f exchange.Format, from io.Reader) (Result, error) {
-	return s.read(ctx, f, from, func([]samples.History) error { return nil })
+	return s.read(ctx, f, from, func([]samples.History, []domain.SeriesText) error { return nil })
 }
 
 // Import brings in all samples of a text. The series must be there: adopt the
 // device and fit its kits first. What was stored before a wrong line stays; the
 // same text can be imported again.
 func (s *Service) Import(ctx context.Context, f exchange.Format, from io.Reader) (Result, error) {
-	return s.read(ctx, f, from, func(past []samples.History) error { return s.store.Samples.Import(ctx, past) })
+	return s.read(ctx, f, from, func(past []samples.History, texts []domain.SeriesText) error {
+		coded, err := s.code(ctx, texts)
+		if err != nil {
+			return err
+		}
+		return s.store.Samples.Import(ctx, append(past, coded...))
+	})
+}
+
+// code makes histories of texts.
+func (s *Service) code(ctx context.Context, texts []domain.SeriesText) ([]samples.History, error) {
+	coded, full, err := s.store.CodeTexts(ctx, texts)
+	if err != nil {
+		return nil, err
+	}
+	if len(full) > 0 {
+		return nil, fmt.Errorf("%w: series %d has too many different texts", domain.ErrConflict, full[0])
+	}
+	points := map[domain.ID][]codec.Point{}
+	for _, x := range coded {
+		points[x.SeriesID] = append(points[x.SeriesID], codec.Point{T: x.At.UnixMilli(), V: x.Value})
+	}
+	return histories(points), nil
+}
+
+func histories(points map[domain.ID][]codec.Point) (out []samples.History) {
+	for id, p := range points {
+		out = append(out, samples.History{Series: id, Points: p})
+	}
+	return out
 }
 
 type name struct{ device, part, kit, reading string }
 
-func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, keep func([]samples.History) error) (out Result, err error) {
+// catalogue finds series by their names.
+type catalogue struct {
+	series  map[name]store.NamedSeries
+	devices map[string]bool
+}
+
+func (s *Service) catalogue(ctx context.Context) (c catalogue, err error) {
 	named, err := s.store.NamedSeries(ctx, store.NamedFilter{})
+	c = catalogue{map[name]store.NamedSeries{}, map[string]bool{}}
+	for _, x := range named {
+		c.series[name{x.Device, x.Part, x.Kit, x.Reading}] = x
+		c.devices[x.Device] = true
+	}
+	return c, err
+}
+
+// find returns the series of a record, or says in words why there is none.
+func (c catalogue) find(r exchange.Record) (domain.ID, error) {
+	x, ok := c.series[name{r.Device, r.Part, r.Kit, r.Reading}]
+	switch {
+	case !c.devices[r.Device]:
+		return 0, fmt.Errorf("there is no device %q", r.Device)
+	case !ok:
+		return 0, fmt.Errorf("%q has no reading %s of the kit %s for the part %q", r.Device, r.Reading, r.Kit, r.Part)
+	case r.Text != nil && x.Kind != domain.KindText:
+		return 0, fmt.Errorf("the values of %s of the kit %s are numbers, not texts", r.Reading, r.Kit)
+	case r.Text == nil && x.Kind == domain.KindText:
+		return 0, fmt.Errorf("the values of %s of the kit %s are texts, not numbers", r.Reading, r.Kit)
+	}
+	return x.ID, nil
+}
+
+func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, keep func([]samples.History, []domain.SeriesText) error) (out Result, err error) {
+	known, err := s.catalogue(ctx)
 	if err != nil {
 		return out, err
 	}
-	known, devices := map[name]domain.ID{}, map[string]bool{}
-	for _, x := range named {
-		known[name{x.Device, x.Part, x.Kit, x.Reading}] = x.ID
-		devices[x.Device] = true
-	}
-	held, seen := map[domain.ID][]codec.Point{}, map[domain.ID]bool{}
-	count := 0
+	held, texts, seen, count := map[domain.ID][]codec.Point{}, []domain.SeriesText(nil), map[domain.ID]bool{}, 0
 	flush := func() error {
-		var past []samples.History
-		for id, points := range held {
-			past = append(past, samples.History{Series: id, Points: points})
-		}
-		held, count = map[domain.ID][]codec.Point{}, 0
-		return keep(past)
+		err := keep(histories(held), texts)
+		held, texts, count = map[domain.ID][]codec.Point{}, nil, 0
+		return err
 	}
 	err = exchange.Read(f, from, func(r exchange.Record) error {
-		id, ok := known[name{r.Device, r.Part, r.Kit, r.Reading}]
-		switch {
-		case !devices[r.Device]:
-			return fmt.Errorf("there is no device %q", r.Device)
-		case !ok:
-			return fmt.Errorf("%q has no reading %s of the kit %s for the part %q", r.Device, r.Reading, r.Kit, r.Part)
+		id, err := known.find(r)
+		if err != nil {
+			return err
 		}
-		held[id] = append(held[id], codec.Point{T: r.At.UnixMilli(), V: r.Value + 0})
+		if r.Text != nil {
+			texts = append(texts, domain.SeriesText{SeriesID: id, At: r.At, Text: derive.CleanText(*r.Text)})
+		} else {
+			held[id] = append(held[id], codec.Point{T: r.At.UnixMilli(), V: r.Value + 0})
+		}
 		seen[id] = true
 		out.note(r.At)
 		if count++; count >= maxHeld {

@@ -17,6 +17,8 @@ type Value struct {
 	Part    string
 	Latest  *store.Latest // nil while it waits for its first value
 	Health  domain.Health
+	// Stood is the value of a state or text with its begin; nil for numbers.
+	Stood *domain.Run
 }
 
 // PartValues is a part with its newest values by reading.
@@ -123,12 +125,19 @@ func (s *Service) values(ctx context.Context, out *Subject) error {
 	if err != nil {
 		return err
 	}
+	standing, err := s.store.Standing(ctx, series)
+	if err != nil {
+		return err
+	}
 	out.Series, out.Parameters = len(series), map[string]map[string]string{}
 	by := map[domain.ID]map[string]Value{}
 	for _, x := range series {
 		v := Value{Series: x, Health: domain.HealthOf(levels[x.ID])}
 		if l, ok := latest[x.ID]; ok {
 			v.Latest = &l
+		}
+		if r, ok := standing[x.ID]; ok {
+			v.Stood = &r
 		}
 		if x.State == domain.SeriesFailing {
 			out.Failing++

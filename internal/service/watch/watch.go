@@ -99,6 +99,9 @@ type Overview struct {
 	Ribbon []domain.Health
 	Newest time.Time // of all values
 	Series int64
+	// Undelivered is how many messages failed for good in the last day: what
+	// they told reached nobody, so that every page tells it.
+	Undelivered int64
 }
 
 // Overview gathers places and devices with their ribbons, worst first.
@@ -114,6 +117,9 @@ func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error)
 	}
 	changes, err := s.store.RibbonChanges(ctx, nil, now.Add(-RibbonSpan))
 	if err != nil {
+		return o, err
+	}
+	if o.Undelivered, err = s.store.FailedDeliveries(ctx, now.Add(-RibbonSpan)); err != nil {
 		return o, err
 	}
 	if err := s.count(ctx, &o); err != nil {

@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -47,6 +48,22 @@ func crashBatch(n int) []domain.SeriesSample {
 	return out
 }
 
+// crashPlans keeps some series as runs too, and some for a time of their own.
+func crashPlans(_ context.Context, series []int64) (map[int64]samples.Plan, error) {
+	out := map[int64]samples.Plan{}
+	for _, id := range series {
+		p := samples.Plan{}
+		if id%7 == 0 {
+			p.Runs, p.NoSteps = time.Hour, id%2 == 0
+		}
+		if id%5 == 0 {
+			p.Keep.Points = oldAfter
+		}
+		out[id] = p
+	}
+	return out, nil
+}
+
 // TestCrashWriter is the process that is killed; it does nothing by itself.
 func TestCrashWriter(t *testing.T) {
 	url := os.Getenv("OWL_CRASH_URL")
@@ -56,7 +73,7 @@ func TestCrashWriter(t *testing.T) {
 	n, _ := strconv.Atoi(os.Getenv("OWL_CRASH_FROM"))
 	pool, err := pgxpool.New(t.Context(), url)
 	require.NoError(t, err)
-	s := samples.New(pool)
+	s := samples.New(pool, crashPlans)
 	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) {
 		// The server may need a moment to see that the killed one is gone.
 		if err = s.Start(t.Context(), samples.Options{SealEvery: 300 * time.Millisecond, SpillFile: os.Getenv("OWL_CRASH_SPILL")}); err != samples.ErrOtherWriter || time.Now().After(deadline) {
@@ -67,7 +84,7 @@ func TestCrashWriter(t *testing.T) {
 	go func() {
 		for range time.Tick(40 * time.Millisecond) {
 			_, _ = s.FoldDue(context.Background(), s.Newest())
-			_, _ = s.Retain(context.Background(), s.Newest(), samples.Keep{Points: oldAfter, FiveMinutes: oldAfter, Hours: oldAfter, Days: oldAfter}, nil)
+			_, _ = s.Retain(context.Background(), s.Newest(), samples.Keep{Points: oldAfter, FiveMinutes: oldAfter, Hours: oldAfter, Days: oldAfter})
 		}
 	}()
 	fmt.Println("up")
@@ -142,7 +159,7 @@ func TestKillAtRandomMoments(t *testing.T) {
 	require.Greater(t, next, crashes, "something was written")
 	var s *samples.Store
 	require.Eventually(t, func() bool {
-		s = samples.New(db.Pool())
+		s = samples.New(db.Pool(), crashPlans)
 		return s.Start(t.Context(), samples.Options{SpillFile: spill}) == nil
 	}, 20*time.Second, 50*time.Millisecond)
 	defer s.Stop()
@@ -192,7 +209,24 @@ func (a *account) check(t *testing.T, s *samples.Store, batches int) {
 		return nil
 	}))
 	assert.Empty(t, missing, "accepted, and not there")
+	a.checkRuns(t, s, ids)
 	assert.LessOrEqual(t, found, len(want))
+}
+
+// checkRuns holds that every point stands in one run.
+func (a *account) checkRuns(t *testing.T, s *samples.Store, ids []int64) {
+	t.Helper()
+	ids = slices.DeleteFunc(ids, func(id int64) bool { return id%7 != 0 })
+	from, to := noon.AddDate(-1, 0, 0), noon.AddDate(5, 0, 0)
+	points := map[int64]int{}
+	require.NoError(t, s.Points(t.Context(), ids, from, to, func(id int64, p []codec.Point) error { points[id] = len(p); return nil }))
+	require.NoError(t, s.Runs(t.Context(), ids, from, to, func(id int64, runs []codec.Run) error {
+		for _, r := range runs {
+			points[id] -= r.Count
+		}
+		assert.Zero(t, points[id], "series %d", id)
+		return nil
+	}))
 }
 
 const absent = -1.0

@@ -101,8 +101,8 @@ func TestNewestPointsSurviveInTheirBlob(t *testing.T) {
 }
 
 func TestPartitions(t *testing.T) {
-	for day, want := range map[int]string{0: "days_0", 6: "days_0", 7: "days_7", -1: "days_m7", 20_781: "days_20776"} {
-		name, from, to := daysTable.partition(day)
+	for day, want := range map[int]string{0: "days_k0_0", 6: "days_k0_0", 7: "days_k0_7", -1: "days_k0_m7", 20_781: "days_k0_20776"} {
+		name, from, to := daysTable.partition(keepUsual, day)
 		assert.Equal(t, want, name, day)
 		assert.LessOrEqual(t, from, day)
 		assert.Greater(t, to, day)

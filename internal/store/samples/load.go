@@ -22,7 +22,7 @@ const importBatch = 2_000_000
 // are better appended.
 func (s *Store) Import(ctx context.Context, histories []History) error {
 	if s.inbox.isOpen() { // what came before must be in chunks of earlier blocks
-		if err := s.Seal(ctx); err != nil {
+		if err := s.sealOf(ctx, histories); err != nil {
 			return err
 		}
 	}
@@ -33,11 +33,8 @@ func (s *Store) Import(ctx context.Context, histories []History) error {
 	for _, h := range histories {
 		points := inOrder(slices.Clone(h.Points))
 		for len(points) > 0 {
-			day, n := DayOf(points[0].T), 1
-			for n < len(points) && DayOf(points[n].T) == day {
-				n++
-			}
-			set, held = append(set, dayPoints{series: h.Series, day: day, seq: seq, points: points[:n:n]}), held+n
+			n := sameDay(points)
+			set, held = append(set, dayPoints{series: h.Series, day: DayOf(points[0].T), seq: seq, points: points[:n:n]}), held+n
 			points = points[n:]
 		}
 		if held > importBatch {
@@ -49,6 +46,23 @@ func (s *Store) Import(ctx context.Context, histories []History) error {
 		s.see(h)
 	}
 	return w.join(ctx, set)
+}
+
+// sealOf seals the shards of some series.
+func (s *Store) sealOf(ctx context.Context, histories []History) error {
+	var pk packer
+	done := [shardCount]bool{}
+	for _, h := range histories {
+		i := shardOf(h.Series)
+		if done[i] {
+			continue
+		}
+		done[i] = true
+		if err := s.seal(ctx, i, &pk); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // join adds days to what is stored of them. Chunks that are not folded yet

@@ -65,7 +65,7 @@ func TestPostgreSQLCrashesUnderLoad(t *testing.T) {
 	require.NoError(t, err)
 	a.check(t, s, n)
 	s.Stop()
-	reader := samples.New(db.Pool())
+	reader := samples.New(db.Pool(), nil)
 	require.NoError(t, reader.Load(ctx))
 	a.check(t, reader, n)
 	assert.Positive(t, n)

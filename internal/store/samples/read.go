@@ -2,7 +2,10 @@ package samples
 
 import (
 	"context"
+	"math"
+	"runtime"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgtype"
@@ -138,51 +141,107 @@ func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, w
 		return 0, nil
 	}
 	ids := slices.Compact(slices.Sorted(slices.Values(series)))
-	r := rangeReader{Store: s, ids: ids, a: a, b: b, heads: s.unfolded(ids), steps: map[int64][]codec.Step{}, covered: map[dayKey]bool{}, fresh: map[dayKey]bool{}}
-	for id, points := range r.heads {
-		for _, p := range points {
-			r.fresh[dayKey{id, DayOf(p.T)}] = true
+	var parts []*rangeReader
+	var workers sync.WaitGroup
+	for part := range slices.Chunk(ids, max(seriesEach, (len(ids)+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0))) {
+		r := &rangeReader{spanReader: s.span(part, a, b), wide: wide, steps: map[int64][]codec.Step{}, rolled: map[int64]bool{}}
+		parts = append(parts, r)
+		workers.Go(func() { r.err = r.read(ctx) })
+	}
+	workers.Wait()
+	for i, r := range parts {
+		if r.err != nil {
+			return 0, r.err
+		}
+		if i == 0 || r.resolution < resolution {
+			resolution = r.resolution
+		}
+		for _, id := range r.ids {
+			if steps := r.steps[id]; len(steps) > 0 {
+				if err := f(id, steps); err != nil {
+					return 0, err
+				}
+			}
 		}
 	}
-	t, own, ok := rollupFor(wide)
-	if ok {
-		if err := r.rollups(ctx, t); err != nil {
-			return 0, err
-		}
-	}
-	if own == 0 {
-		own = wide
-	}
-	raw, err := r.points(ctx, own)
-	if err != nil {
-		return 0, err
-	}
-	for _, id := range ids {
-		steps := r.steps[id]
-		if len(steps) == 0 {
-			continue
-		}
-		slices.SortStableFunc(steps, func(x, y codec.Step) int { return int((x.T - y.T) / own) })
-		if err := f(id, codec.Widen(nil, steps, wide)); err != nil {
-			return 0, err
-		}
-	}
-	if raw || !ok {
-		return 0, nil
-	}
-	return time.Duration(own) * time.Millisecond, nil
+	return resolution, nil
 }
 
-// rangeReader gathers the steps of several series.
-type rangeReader struct {
+// seriesEach is how many series are read by one goroutine at least.
+const seriesEach = 3
+
+// read gathers the steps of all its series.
+func (r *rangeReader) read(ctx context.Context) error {
+	t, own, ok := rollupFor(r.wide)
+	if ok {
+		if err := r.rollups(ctx, t); err != nil {
+			return err
+		}
+	} else {
+		own = r.wide
+	}
+	raw, err := r.points(ctx, func(id int64, _ int, points []codec.Point) {
+		width := own
+		if !r.rolled[id] { // nothing narrower is to be put in between
+			width = r.wide
+		}
+		r.steps[id] = codec.Fold(r.steps[id], points, width)
+	})
+	if err != nil {
+		return err
+	}
+	for id, steps := range r.steps {
+		slices.SortStableFunc(steps, func(x, y codec.Step) int { return int((x.T - y.T) / own) })
+		r.steps[id] = codec.Widen(nil, steps, r.wide)
+	}
+	if ok && !raw {
+		r.resolution = time.Duration(own) * time.Millisecond
+	}
+	return nil
+}
+
+// spanReader reads series over a span of time, from what rollups bring and
+// from points for the rest.
+type spanReader struct {
 	*Store
 	ids     []int64
 	a, b    int64
 	heads   map[int64][]codec.Point
-	steps   map[int64][]codec.Step
 	covered map[dayKey]bool // whole days that rollups brought
 	fresh   map[dayKey]bool // days that heads have points of
 	dec     codec.Decoder
+}
+
+// span begins to read series between two times in milliseconds.
+func (s *Store) span(ids []int64, a, b int64) spanReader {
+	r := spanReader{Store: s, ids: ids, a: a, b: b, heads: s.unfolded(ids), covered: map[dayKey]bool{}, fresh: map[dayKey]bool{}}
+	for id, points := range r.heads {
+		for _, p := range points {
+			r.fresh[dayKey{id, DayOf(p.T)}] = true
+		}
+		r.heads[id] = cut(inOrder(points), a, b)
+	}
+	return r
+}
+
+// settled tells whether a rollup says all about a day of a series, and notes
+// that it was read.
+func (r *spanReader) settled(id int64, day int) bool {
+	if r.isOpen(day) || r.fresh[dayKey{id, day}] {
+		return false
+	}
+	r.covered[dayKey{id, day}] = true
+	return true
+}
+
+// rangeReader gathers the steps of several series.
+type rangeReader struct {
+	spanReader
+	wide       int64
+	steps      map[int64][]codec.Step
+	rolled     map[int64]bool // series that have steps of a rollup
+	resolution time.Duration
+	err        error
 }
 
 // rollups reads the rows of a rollup; days that still change are left to points.
@@ -210,76 +269,103 @@ func (r *rangeReader) rollups(ctx context.Context, t table) error {
 		last, ok := -1<<31, false
 		for _, x := range block {
 			if day := DayOf(x.T); day != last {
-				last, ok = day, !r.isOpen(day) && !r.fresh[dayKey{id, day}]
-				if ok {
-					r.covered[dayKey{id, day}] = true
-				}
+				last, ok = day, r.settled(id, day)
 			}
 			if ok && x.T >= r.a && x.T < r.b {
 				kept = append(kept, x)
 			}
 		}
-		r.steps[id] = kept
+		r.steps[id], r.rolled[id] = kept, r.rolled[id] || len(kept) > 0
 	}
 	return rows.Err()
 }
 
-// points folds the points of all days that rollups did not bring.
-func (r *rangeReader) points(ctx context.Context, own int64) (used bool, err error) {
-	first, last := 1<<31-1, -1<<31
-	var need []int64
-	for _, id := range r.ids {
-		before := len(need)
-		for day := DayOf(r.a); day <= DayOf(r.b-1); day++ {
-			if !r.covered[dayKey{id, day}] {
-				first, last = min(first, day), max(last, day)
-				if len(need) == before {
-					need = append(need, id)
-				}
-			}
-		}
-	}
-	var points []codec.Point
-	current := int64(0)
-	flush := func() {
-		all := cut(inOrder(append(points, r.heads[current]...)), r.a, r.b)
-		delete(r.heads, current)
-		points = points[:0]
-		r.fold(current, all, own)
-		used = used || len(all) > 0
-	}
+// points gives the points of all days that rollups did not bring, a day of a
+// series at a time, in the order of series and time. The slice is valid during
+// the call only.
+func (r *spanReader) points(ctx context.Context, f func(series int64, day int, points []codec.Point)) (used bool, err error) {
+	need, first, last := r.uncovered()
+	g := dayGiver{spanReader: r, f: f}
 	if len(need) > 0 {
 		err = r.eachRaw(ctx, need, first, last, func(id, _ int64, day int, data []byte) error {
-			if id != current {
-				flush()
-				current = id
-			}
 			if r.covered[dayKey{id, day}] {
 				return nil
 			}
+			g.turn(id, day)
 			var err error
-			points, err = r.dec.Append(points, data)
+			g.points, err = r.dec.Append(g.points, data)
 			return err
 		})
 		if err != nil {
-			return used, err
-		}
-		flush()
-	}
-	for _, id := range r.ids { // those that are in their heads only
-		if len(r.heads[id]) > 0 {
-			current = id
-			flush()
+			return g.used, err
 		}
 	}
-	return used, nil
+	g.turn(lastSeries, 0)
+	return g.used, nil
 }
 
-// fold adds points to the steps of a series.
-func (r *rangeReader) fold(id int64, points []codec.Point, own int64) {
-	if len(points) > 0 {
-		r.steps[id] = append(r.steps[id], codec.Fold(nil, points, own)...)
+// lastSeries is behind all others.
+const lastSeries = math.MaxInt64
+
+// uncovered returns the series that have days which rollups did not bring,
+// and the first and last such day.
+func (r *spanReader) uncovered() (need []int64, first, last int) {
+	first, last = math.MaxInt32, math.MinInt32
+	for _, id := range r.ids {
+		found := false
+		for day := DayOf(r.a); day <= DayOf(r.b-1); day++ {
+			if !r.covered[dayKey{id, day}] {
+				first, last, found = min(first, day), max(last, day), true
+			}
+		}
+		if found {
+			need = append(need, id)
+		}
 	}
+	return need, first, last
+}
+
+// dayGiver puts the stored points of a day together with those of the heads.
+type dayGiver struct {
+	*spanReader
+	f      func(series int64, day int, points []codec.Point)
+	at     dayKey
+	points []codec.Point
+	next   int // of the ids, whose heads are not given yet
+	used   bool
+}
+
+// turn gives the day that was read, and all that heads have until the next one.
+func (g *dayGiver) turn(id int64, day int) {
+	if g.at.series == id && g.at.day == day && len(g.points) > 0 {
+		return
+	}
+	if len(g.points) > 0 {
+		g.give(g.at)
+	}
+	for ; g.next < len(g.ids) && g.ids[g.next] < id; g.next++ {
+		for len(g.heads[g.ids[g.next]]) > 0 {
+			g.give(dayKey{g.ids[g.next], DayOf(g.heads[g.ids[g.next]][0].T)})
+		}
+	}
+	for heads := g.heads[id]; len(heads) > 0 && DayOf(heads[0].T) < day; heads = g.heads[id] {
+		g.give(dayKey{id, DayOf(heads[0].T)})
+	}
+	g.at = dayKey{id, day}
+}
+
+// give hands on one day; what heads have of it is used up.
+func (g *dayGiver) give(k dayKey) {
+	if heads := g.heads[k.series]; len(heads) > 0 && DayOf(heads[0].T) == k.day {
+		n := sameDay(heads)
+		g.points, g.heads[k.series] = append(g.points, heads[:n]...), heads[n:]
+	}
+	points := cut(inOrder(g.points), g.a, g.b)
+	if len(points) > 0 {
+		g.used = true
+		g.f(k.series, k.day, points)
+	}
+	g.points = g.points[:0]
 }
 
 // Latest is the newest points of a series, newest last, as far as they are at

@@ -2,7 +2,10 @@ package samples
 
 import (
 	"context"
+	"slices"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Keep is how long points and each rollup are kept. Whole partitions are
@@ -16,62 +19,172 @@ func KeepFor(points time.Duration) Keep {
 	return Keep{Points: points, FiveMinutes: max(points, year), Hours: max(points, 5*year), Days: max(points, 20*year)}
 }
 
-// Exception keeps the points of some series for another time.
-type Exception struct {
-	Series []int64
-	Points time.Duration
+// Plan says how the samples of a series are kept. The zero value is that of a
+// number which is kept by the settings.
+type Plan struct {
+	// Keep is how long, where that is not the setting for all: zero fields
+	// leave it at the setting.
+	Keep Keep
+	// Runs is set for values that stand for a while, which are kept as runs
+	// too, for as long as hours are: a longer pause between two points ends a
+	// run.
+	Runs time.Duration
+	// NoSteps is set for values whose mean and extremes say nothing.
+	NoSteps bool
+}
+
+// Plans finds the plans of series; those that have none may be missing.
+type Plans func(ctx context.Context, series []int64) (map[int64]Plan, error)
+
+func noPlans(context.Context, []int64) (map[int64]Plan, error) { return nil, nil }
+
+// keepClass is for how long a row is kept: a number of days, or one of the
+// settings. A class has tables of its own, so that nothing need be deleted
+// from within a table.
+type keepClass int
+
+const (
+	keepUsual   keepClass = 0  // the setting for this kind of row
+	keepAsSteps keepClass = -1 // points that stand for the steps of five minutes too
+	keepAsHours keepClass = -2 // points that stand for those and the hours too
+)
+
+// classFor is the class of rows that are kept for a time of their own, or as usual.
+func classFor(own time.Duration, usual keepClass) keepClass {
+	if own > 0 {
+		return keepClass((own + 24*time.Hour - 1) / (24 * time.Hour))
+	}
+	return usual
+}
+
+// time returns how long a class of a table is kept.
+func (k Keep) time(t table, c keepClass) time.Duration {
+	if c > 0 {
+		return time.Duration(c) * 24 * time.Hour
+	}
+	switch t {
+	case rollup5m:
+		return k.FiveMinutes
+	case rollup1h, runsTable:
+		return k.Hours
+	case rollup1d:
+		return k.Days
+	}
+	switch c {
+	case keepAsSteps:
+		return max(k.Points, k.FiveMinutes)
+	case keepAsHours:
+		return max(k.Points, k.Hours)
+	}
+	return k.Points
 }
 
 // Retain drops what is older than it must be kept, and returns the names of
-// the partitions that went. Partitions go when nothing in them is kept any
-// more; before that the points of series that are kept shorter are deleted.
-func (s *Store) Retain(ctx context.Context, now time.Time, keep Keep, exceptions []Exception) (dropped []string, err error) {
-	longest := keep.Points
-	for _, x := range exceptions {
-		longest = max(longest, x.Points)
-	}
-	for _, x := range []struct {
-		t    table
-		keep time.Duration
-	}{{daysTable, longest}, {rollup5m, keep.FiveMinutes}, {rollup1h, keep.Hours}, {rollup1d, keep.Days}} {
-		limit := dayBefore(now, x.keep)
-		from, err := s.existing(ctx, x.t)
+// the partitions that went: a partition goes when all of it is too old.
+func (s *Store) Retain(ctx context.Context, now time.Time, keep Keep) (dropped []string, err error) {
+	for _, t := range restTables {
+		classes, err := s.classes(ctx, t)
 		if err != nil {
 			return dropped, err
 		}
-		for _, day := range from {
-			if day+x.t.span > limit {
-				continue
-			}
-			if err := s.drop(ctx, x.t, day); err != nil {
+		for _, c := range classes {
+			limit := DayOf(now.Add(-keep.time(t, c)).UnixMilli())
+			days, err := s.children(ctx, t.class(c), "_")
+			if err != nil {
 				return dropped, err
 			}
-			name, _, _ := x.t.partition(day)
-			dropped = append(dropped, name)
+			slices.Sort(days)
+			for _, day := range days {
+				if day+t.span > limit {
+					break
+				}
+				name, err := s.drop(ctx, t, c, day)
+				if err != nil {
+					return dropped, err
+				}
+				dropped = append(dropped, name)
+			}
 		}
 	}
-	return dropped, s.shorten(ctx, now, keep.Points, longest, exceptions)
+	return dropped, nil
 }
 
-func dayBefore(now time.Time, keep time.Duration) int { return DayOf(now.Add(-keep).UnixMilli()) }
+// Refile brings what is stored of some series to where their present plan
+// says. It can be broken off and repeated.
+func (s *Store) Refile(ctx context.Context, series []int64) error {
+	for batch := range slices.Chunk(series, foldBatch) {
+		if err := s.refileRollups(ctx, batch); err != nil {
+			return err
+		}
+		first, last, err := s.daysOf(ctx, batch)
+		if err != nil {
+			return err
+		}
+		for day := first; day <= last; day++ {
+			w := dayWriter{Store: s}
+			if err := w.rewrite(ctx, day, batch); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
 
-// shorten deletes points within partitions that others still need.
-func (s *Store) shorten(ctx context.Context, now time.Time, usual, longest time.Duration, exceptions []Exception) error {
+// daysOf returns the first and last day that series have points at rest of.
+func (s *Store) daysOf(ctx context.Context, series []int64) (first, last int, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT coalesce(min(day), 0), coalesce(max(day), -1) FROM days WHERE series_id = ANY($1)", series).Scan(&first, &last)
+	return first, last, err
+}
+
+// refileRollups moves the rollups of series that lie in another class than
+// their plan says.
+func (s *Store) refileRollups(ctx context.Context, series []int64) error {
+	plans, err := s.plans(ctx, series)
+	if err != nil {
+		return err
+	}
+	for _, t := range restTables[1:] {
+		byClass := map[keepClass][]int64{}
+		for _, id := range series {
+			c := plans[id].classOf(t)
+			byClass[c] = append(byClass[c], id)
+		}
+		for c, ids := range byClass {
+			if err := s.move(ctx, t, c, ids); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// classOf is the class of a rollup.
+func (p Plan) classOf(t table) keepClass {
+	switch t {
+	case rollup5m:
+		return classFor(p.Keep.FiveMinutes, keepUsual)
+	case rollup1h, runsTable:
+		return classFor(p.Keep.Hours, keepUsual)
+	}
+	return classFor(p.Keep.Days, keepUsual)
+}
+
+func (s *Store) move(ctx context.Context, t table, c keepClass, series []int64) error {
 	s.rewriting.Lock()
 	defer s.rewriting.Unlock()
-	all := []int64{}
-	for _, x := range exceptions {
-		all = append(all, x.Series...)
-		if x.Points == longest {
-			continue
-		}
-		if _, err := s.pool.Exec(ctx, "DELETE FROM days WHERE day < $1 AND series_id = ANY($2)", dayBefore(now, x.Points), x.Series); err != nil {
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT day FROM "+t.name+" WHERE series_id = ANY($1) AND keep <> $2", series, c)
+	if err != nil {
+		return err
+	}
+	days, err := pgx.CollectRows(rows, pgx.RowTo[int])
+	if err != nil {
+		return err
+	}
+	for _, day := range days {
+		if err := s.prepare(ctx, t, c, day); err != nil {
 			return err
 		}
 	}
-	if usual == longest {
-		return nil
-	}
-	_, err := s.pool.Exec(ctx, "DELETE FROM days WHERE day < $1 AND series_id <> ALL($2)", dayBefore(now, usual), all)
+	_, err = s.pool.Exec(ctx, "UPDATE "+t.name+" SET keep = $2 WHERE series_id = ANY($1) AND keep <> $2", series, c)
 	return err
 }

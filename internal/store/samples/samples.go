@@ -54,8 +54,9 @@ func (o Options) withDefaults() Options {
 // Store is the sample store. Reading is safe at any time; Append works
 // between Start and Stop.
 type Store struct {
-	pool *pgxpool.Pool
-	opt  Options
+	pool  *pgxpool.Pool
+	plans Plans
+	opt   Options
 
 	shards  [shardCount]shard
 	applied atomic.Int64 // all blocks up to this one are in the heads
@@ -97,9 +98,13 @@ var ErrNotFinite = errors.New("a value is not a finite number")
 // ErrStopped is returned by Append outside of Start and Stop.
 var ErrStopped = errors.New("the sample store is not running")
 
-// New returns a store that reads; it takes samples after Start.
-func New(pool *pgxpool.Pool) *Store {
-	s := &Store{pool: pool, opt: Options{}.withDefaults(), known: map[string]bool{}, open: map[int]bool{}}
+// New returns a store that reads; it takes samples after Start. Without plans
+// all series are kept by the settings.
+func New(pool *pgxpool.Pool, plans Plans) *Store {
+	if plans == nil {
+		plans = noPlans
+	}
+	s := &Store{pool: pool, plans: plans, opt: Options{}.withDefaults(), known: map[string]bool{}, open: map[int]bool{}}
 	s.inbox.init()
 	return s
 }
@@ -117,6 +122,17 @@ const dayMillis = 86_400_000
 
 // DayOf returns the day that a time in milliseconds lies in, counted from 1970.
 func DayOf(t int64) int { return int(codec.Begin(t, dayMillis) / dayMillis) }
+
+// sameDay is how many of the first points, of which there is one at least, lie
+// in the same day.
+func sameDay(points []codec.Point) int {
+	end := (int64(DayOf(points[0].T)) + 1) * dayMillis
+	n := 1
+	for n < len(points) && points[n].T < end {
+		n++
+	}
+	return n
+}
 
 // Append takes samples. They are accepted, and survive any crash, when it
 // returns nil; after an error none or all of them may have been. The later of

@@ -34,7 +34,7 @@ var often = samples.Options{SealEvery: 256 * time.Millisecond}
 
 func open(t *testing.T, db *store.Store, opt samples.Options) *samples.Store {
 	t.Helper()
-	s := samples.New(db.Pool())
+	s := samples.New(db.Pool(), nil)
 	require.NoError(t, s.Start(t.Context(), opt))
 	t.Cleanup(s.Stop)
 	return s
@@ -111,10 +111,10 @@ func TestRestartGoesOnBehindTheJournal(t *testing.T) {
 		require.NoError(t, s.Append(t.Context(), []domain.SeriesSample{at(float64(m), 1, float64(m)), at(float64(m), 300, -float64(m))}))
 	}
 	want := points(t, s, 1, 300)
-	reader := samples.New(db.Pool())
+	reader := samples.New(db.Pool(), nil)
 	require.NoError(t, reader.Load(t.Context()))
 	assert.Equal(t, want, points(t, reader, 1, 300), "another process reads the journal")
-	other := samples.New(db.Pool())
+	other := samples.New(db.Pool(), nil)
 	assert.ErrorIs(t, other.Start(t.Context(), samples.Options{}), samples.ErrOtherWriter)
 	s.Stop()
 	again := open(t, db, samples.Options{})
@@ -281,7 +281,7 @@ func TestSpillWhileTheDatabaseIsAway(t *testing.T) {
 		return !s.Stats().Away
 	}, 10*time.Second, 100*time.Millisecond)
 	assert.NoFileExists(t, file)
-	reader := samples.New(db.Pool())
+	reader := samples.New(db.Pool(), nil)
 	require.NoError(t, reader.Load(ctx))
 	assert.Equal(t, []float64{0, 1, 2, 3, 4, 9}, values(points(t, reader, 1)[1]))
 }

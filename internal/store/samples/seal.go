@@ -89,11 +89,7 @@ func (s *Store) snapshot(i int, pk *packer) (rows []chunkRow, heads []byte, seq 
 		delete(sh.late, id)
 		h.sealing = nil
 		for len(points) > 0 {
-			day := DayOf(points[0].T)
-			n := 1
-			for n < len(points) && DayOf(points[n].T) == day {
-				n++
-			}
+			n, day := sameDay(points), DayOf(points[0].T)
 			h.sealing = appendPart(h.sealing, pk, points[:n])
 			rows = append(rows, chunkRow{id, day, append([]byte(nil), pk.buf...)})
 			points = points[n:]
@@ -110,7 +106,7 @@ func (s *Store) storeChunks(ctx context.Context, shard int, rows []chunkRow, hea
 	s.folding.RLock()
 	defer s.folding.RUnlock()
 	for _, r := range rows {
-		if err := s.prepare(ctx, chunksTable, r.day); err != nil {
+		if err := s.prepare(ctx, chunksTable, keepUsual, r.day); err != nil {
 			return err
 		}
 	}

@@ -14,28 +14,31 @@ import (
 // entry in the index.
 const Overhead = 64
 
-// RestTables are the tables that hold samples at rest.
-var RestTables = []string{daysTable.name, rollup5m.name, rollup1h.name, rollup1d.name}
+// RestTables returns the names of the tables that hold samples at rest, that of
+// the points first.
+func RestTables() (names []string) {
+	for _, t := range restTables {
+		names = append(names, t.name)
+	}
+	return names
+}
 
 // Size returns what a table takes with its indexes, and the pages of it
 // without them.
 func (s *Store) Size(ctx context.Context, table string) (bytes, pages float64, err error) {
-	err = s.pool.QueryRow(ctx, `SELECT coalesce(sum(pg_total_relation_size(inhrelid)), 0)::float8, coalesce(sum(pg_relation_size(inhrelid)), 0)::float8 / 8192
-		FROM pg_inherits WHERE inhparent = $1::regclass`, table).Scan(&bytes, &pages)
+	err = s.pool.QueryRow(ctx, `SELECT coalesce(sum(pg_total_relation_size(relid)), 0)::float8, coalesce(sum(pg_relation_size(relid)), 0)::float8 / 8192
+		FROM pg_partition_tree($1::regclass) WHERE isleaf`, table).Scan(&bytes, &pages)
 	return bytes, pages, err
 }
 
-// sizePages and sizeRows bound what is looked at to learn the size of a sample.
-const (
-	sizePages = 200
-	sizeRows  = 2000
-)
+// sizePages bounds what is looked at to learn the size of a sample.
+const sizePages = 200
 
 // BytesPerSample measures what a sample takes at rest, with its rollups and
 // indexes; 0 when there are none at rest.
 func (s *Store) BytesPerSample(ctx context.Context) (float64, error) {
 	total, days, pages := 0.0, 0.0, 0.0
-	for _, name := range RestTables {
+	for _, name := range RestTables() {
 		bytes, n, err := s.Size(ctx, name)
 		if err != nil {
 			return 0, err
@@ -44,7 +47,7 @@ func (s *Store) BytesPerSample(ctx context.Context) (float64, error) {
 			days, pages = bytes, n
 		}
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf("SELECT data FROM days TABLESAMPLE SYSTEM (%s) LIMIT %d", Percent(sizePages/max(sizePages, pages)), sizeRows))
+	rows, err := s.pool.Query(ctx, fmt.Sprintf("SELECT data FROM days TABLESAMPLE SYSTEM (%s)", Percent(sizePages/max(sizePages, pages))))
 	if err != nil {
 		return 0, err
 	}

@@ -120,7 +120,7 @@ func (w *dayWriter) stepRows(id int64, steps []codec.Step, out map[table][]dayRo
 			for n < len(steps) && rowOf(DayOf(steps[n].T)) == day {
 				n++
 			}
-			out[t] = append(out[t], dayRow{id, day, 0, w.enc.AppendSteps(nil, steps[:n], width)})
+			out[t] = append(out[t], dayRow{id, day, keepUsual, 0, w.enc.AppendSteps(nil, steps[:n], width)})
 			steps = steps[n:]
 		}
 	}
@@ -131,12 +131,8 @@ func (w *dayWriter) stepRows(id int64, steps []codec.Step, out map[table][]dayRo
 }
 
 func (w *dayWriter) putSteps(ctx context.Context, out map[table][]dayRow) error {
-	for t, rows := range out {
-		for _, r := range rows {
-			if err := w.prepare(ctx, t, r.day); err != nil {
-				return err
-			}
-		}
+	if err := w.prepareAll(ctx, out); err != nil {
+		return err
 	}
 	return pgx.BeginFunc(ctx, w.pool, func(tx pgx.Tx) error {
 		for t, rows := range out {

@@ -38,7 +38,7 @@ func Layout() fs.FS { return layout }
 // Funcs are the template functions.
 func Funcs() template.FuncMap {
 	return template.FuncMap{
-		"glyph": Glyph, "ribbon": Ribbon, "value": units.Format, "span": units.Span, "ago": Ago,
+		"glyph": Glyph, "ribbon": Ribbon, "bands": Bands, "value": units.Format, "span": units.Span, "ago": Ago,
 		"clock": func(t time.Time) template.HTML { return Time(t, "clock", "15:04:05") },
 		"day":   func(t time.Time) template.HTML { return Time(t, "day", "2 Jan 15:04") },
 		"upper": func(s any) string { return UpperFirst(fmt.Sprint(s)) },

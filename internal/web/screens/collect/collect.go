@@ -107,8 +107,11 @@ func (s Screen) row(x store.ListedValue) rowView {
 		reading, _ = k.Reading(x.Reading)
 	}
 	v.Text, v.Age = device.Text(*x.Value, x.Unit, reading), units.Span(time.Since(*x.At))
+	if x.Kind == domain.KindText {
+		v.Text = device.Word(x.Text, 0, x.Kind)
+	}
 	v.Stale = time.Since(*x.At) > time.Duration(4*x.EveryS+30)*time.Second
-	if x.BeforeValue != nil && len(reading.Codes) == 0 && *x.Value != *x.BeforeValue {
+	if x.BeforeValue != nil && !x.Kind.Stands() && *x.Value != *x.BeforeValue {
 		sign, d := "+", *x.Value-*x.BeforeValue
 		if d < 0 {
 			sign, d = "−", -d

@@ -107,6 +107,7 @@ type chartView struct {
 type cellView struct {
 	watch.Value
 	Text, Change, Age string
+	Stood             string // how long a state or text stands
 	Stale             bool
 }
 
@@ -117,8 +118,14 @@ func (v view) Cell(x watch.Value) cellView {
 		return c
 	}
 	c.Text, c.Age = Text(x.Latest.Value, x.Series.Unit, x.Reading), units.Span(time.Since(x.Latest.At))
+	if x.Stood != nil {
+		c.Stood = units.Span(time.Since(x.Stood.From))
+		if x.Series.Kind == domain.KindText {
+			c.Text = Word(x.Stood.Text, 0, domain.KindText)
+		}
+	}
 	c.Stale = time.Since(x.Latest.At) > 4*x.Series.Interval+30*time.Second
-	if b := x.Latest.BeforeValue; b != nil && len(x.Reading.Codes) == 0 {
+	if b := x.Latest.BeforeValue; b != nil && !x.Series.Kind.Stands() {
 		if d := x.Latest.Value - *b; d > 0 {
 			c.Change = "+" + units.Format(d, x.Series.Unit)
 		} else if d < 0 {
@@ -134,6 +141,21 @@ func Text(value float64, unit string, r kit.Reading) string {
 		return word
 	}
 	return units.Format(value, unit)
+}
+
+// Numbers and Texts are the values of the device itself by what they are.
+func (v view) Numbers() []watch.Value { return v.ofKind(false) }
+
+// Texts are those of which there is a text.
+func (v view) Texts() []watch.Value { return v.ofKind(true) }
+
+func (v view) ofKind(text bool) (out []watch.Value) {
+	for _, x := range v.Values {
+		if (x.Series.Kind == domain.KindText) == text {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 func (s Screen) view(r *http.Request) (view, error) {
@@ -352,11 +374,14 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 type seriesView struct {
 	Series  domain.Series
 	Device  domain.Device
+	Part    string
 	Span    Span
 	Spans   []Span
 	Chart   chartView
 	Changes []domain.Transition
 	Formats []exchange.Format
+	// Standing is shown in the place of the chart for states and texts.
+	Standing *standingView
 }
 
 func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
@@ -375,8 +400,24 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	if v.Changes, err = s.Store.Transitions(r.Context(), store.TransitionFilter{SeriesID: id, Limit: 30}); err != nil {
 		return err
 	}
-	v.Chart = chartView{Title: x.Name, Sub: v.Device.Name, Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
-	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + " of " + v.Device.Name, Area: "watch", Body: v})
+	if v.Part, err = s.Store.PartName(r.Context(), x.PartID); err != nil {
+		return err
+	}
+	if x.Kind.Stands() {
+		if v.Standing, err = s.standing(r, x, v.Span); err != nil {
+			return err
+		}
+	}
+	v.Chart = chartView{Title: x.Name, Sub: strings.TrimSpace(v.Part + " " + v.Device.Name), Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
+	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + of(v.Part) + " of " + v.Device.Name, Area: "watch", Body: v})
+}
+
+// of joins the name of a part to what belongs to it.
+func of(part string) string {
+	if part == "" {
+		return ""
+	}
+	return " of " + part
 }
 
 // samples sends every stored value of a series in the time shown.

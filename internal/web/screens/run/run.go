@@ -47,11 +47,11 @@ type Screen struct {
 	Store  *store.Store
 	Engine *engine.Collector
 	Kits   *collect.Service
-	// KeepDays is for how many days single samples are kept where nothing else is set.
-	KeepDays int
-	Watch    *watch.Service
-	Drill    Drill // nil without a simulated estate
-	Test     func(ctx context.Context, id domain.ID, to string) (string, error)
+	// Keep is for how many days samples are kept where nothing else is set.
+	Keep  store.KeepDays
+	Watch *watch.Service
+	Drill Drill // nil without a simulated estate
+	Test  func(ctx context.Context, id domain.ID, to string) (string, error)
 }
 
 // Routes mounts the screen.

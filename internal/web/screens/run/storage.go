@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"tirelessowl/internal/domain"
@@ -25,7 +24,7 @@ type storageView struct {
 	PerSample float64 // bytes
 	Share     float64 // percent that was looked at
 	Storage   store.Storage
-	KeepDays  int
+	Keep      store.KeepDays // the setting for all
 	May       domain.Access
 	ui.Sorting
 	ui.Paging
@@ -40,16 +39,6 @@ type usageRow struct {
 	Used   float64 // bytes
 	Month  float64 // bytes that a month will bring
 	Keep   keepForm
-}
-
-// keepForm is for how many days the single samples of a reading are kept.
-type keepForm struct {
-	Kit, Reading string
-	Days         string // as typed; empty for the setting of all
-	Usual        int
-	Problem      string
-	Saved        bool
-	May          domain.Access
 }
 
 func (r *usageRow) add(u store.Usage, perSample float64) {
@@ -68,7 +57,7 @@ const storagePage = 100
 func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	ctx, q := r.Context(), r.URL.Query()
 	v := storageView{Show: "storage", Drill: s.Drill != nil, By: q.Get("by"), Q: q.Get("q"), Groups: []string{"kit", "reading", "place", "device"},
-		PerSample: s.Kits.BytesPerSample(ctx), KeepDays: s.KeepDays, May: middleware.Who(ctx).Level, Sorting: ui.Sorting{Path: "/run/storage", Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
+		PerSample: s.Kits.BytesPerSample(ctx), Keep: s.Keep, May: middleware.Who(ctx).Level, Sorting: ui.Sorting{Path: "/run/storage", Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
 	if !slices.Contains(v.Groups, v.By) {
 		v.By = v.Groups[0]
 	}
@@ -97,7 +86,7 @@ func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Storage", Area: "run", Body: v})
 }
 
-func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps map[store.ReadingKey]int) {
+func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps map[store.ReadingKey]store.KeepDays) {
 	names := map[domain.ID]string{}
 	for _, p := range places {
 		names[p.ID] = p.Name
@@ -108,10 +97,7 @@ func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps ma
 		switch v.By {
 		case "reading":
 			row = usageRow{Name: u.Kit + " / " + u.Reading, URL: "/collect/latest?kit=" + u.Kit + "&reading=" + u.Reading,
-				Keep: keepForm{Kit: u.Kit, Reading: u.Reading, Usual: v.KeepDays, May: v.May}}
-			if days := keeps[store.ReadingKey{Kit: u.Kit, Reading: u.Reading}]; days > 0 {
-				row.Keep.Days = strconv.Itoa(days)
-			}
+				Keep: keepForm{Kit: u.Kit, Reading: u.Reading, Fields: keepFields(u.Kind, v.Keep, stored(keeps[store.ReadingKey{Kit: u.Kit, Reading: u.Reading}])), May: v.May}}
 		case "place":
 			row = usageRow{Name: names[u.PlaceID], URL: "/devices?q=" + names[u.PlaceID]}
 		case "device":
@@ -150,31 +136,4 @@ func (v *storageView) sort() {
 		}
 		return cmp.Or(c, cmp.Compare(a.Name, b.Name))
 	})
-}
-
-// mostKeepDays is ten years; longer pasts are what steps are for.
-const mostKeepDays = 3650
-
-// keep changes for how long the single samples of a reading are kept.
-func (s Screen) keep(w http.ResponseWriter, r *http.Request) error {
-	f := keepForm{Kit: r.PostFormValue("kit"), Reading: r.PostFormValue("reading"), Days: strings.TrimSpace(r.PostFormValue("days")), Usual: s.KeepDays, May: middleware.Who(r.Context()).Level}
-	k, err := s.Kits.Kit(f.Kit)
-	if err != nil {
-		return err
-	}
-	if _, ok := k.Reading(f.Reading); !ok {
-		return domain.ErrNotFound
-	}
-	days := 0
-	if f.Days != "" {
-		if days, err = strconv.Atoi(f.Days); err != nil || days < 1 || days > mostKeepDays {
-			f.Problem = "Must be a number from 1 to 3650, or empty."
-			return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "keep", f)
-		}
-	}
-	if err := s.Store.SetKeep(r.Context(), store.ReadingKey{Kit: f.Kit, Reading: f.Reading}, days); err != nil {
-		return err
-	}
-	f.Saved = true
-	return s.Render.Fragment(w, http.StatusOK, "run", "keep", f)
 }

@@ -1,0 +1,48 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"slices"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// ReadingKeep is for how long the samples of a reading are kept.
+type ReadingKeep struct {
+	Kit     string         `json:"kit"`
+	Reading string         `json:"reading"`
+	Keep    store.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
+}
+
+// AllKeeps is the setting for all readings, and those that differ.
+type AllKeeps struct {
+	Usual    store.KeepDays `json:"usual" doc:"Days; the setting of all"`
+	Readings []ReadingKeep  `json:"readings" nullable:"false"`
+}
+
+func (a *api) keeps() {
+	const tag = "samples"
+	add(a, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept", func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
+		keeps, err := a.Store.Keeps(ctx)
+		out := AllKeeps{Usual: a.Keep, Readings: []ReadingKeep{}}
+		for k, days := range keeps {
+			out.Readings = append(out.Readings, ReadingKeep{k.Kit, k.Reading, days})
+		}
+		slices.SortFunc(out.Readings, func(x, y ReadingKeep) int {
+			return cmp.Or(cmp.Compare(x.Kit, y.Kit), cmp.Compare(x.Reading, y.Reading))
+		})
+		return one(out, err)
+	})
+	type change struct {
+		Kit     string `path:"kit"`
+		Reading string `path:"reading"`
+		Body    store.KeepDays
+	}
+	add(a, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag, "Keep the samples of a reading for another number of days; older ones are removed for good", func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
+		err := a.Kits.SetKeep(ctx, in.Kit, in.Reading, in.Body)
+		return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
+	})
+}

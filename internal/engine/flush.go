@@ -1,0 +1,88 @@
+package engine
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// flush stores a batch and has it judged, trying again until the database
+// takes it: what was taken is never dropped.
+func (c *Collector) flush(ctx context.Context, batch *outcome) {
+	if len(batch.samples)+len(batch.texts)+len(batch.states) == 0 {
+		return
+	}
+	later := c.codeTexts(ctx, batch)
+	c.insist(ctx, "samples", func() error { return c.store.Samples.Append(ctx, batch.samples) })
+	if len(batch.states) > 0 {
+		c.insist(ctx, "states of series", func() error { return c.store.SetSeriesState(ctx, batch.states) })
+	}
+	c.stats.samples.Add(int64(len(batch.samples)))
+	c.judge.samples(ctx, batch.samples)
+	*batch = outcome{samples: batch.samples[:0], texts: later}
+}
+
+// textPatience is how long new texts may take to be stored, and laterTexts how
+// many may wait for the database while numbers go on.
+const (
+	textPatience = 5 * time.Second
+	laterTexts   = 20_000
+)
+
+// codeTexts makes samples of texts. A series that has too many different ones
+// fails from then on. Texts that cannot be stored now are returned, for later.
+func (c *Collector) codeTexts(ctx context.Context, batch *outcome) (later []domain.SeriesText) {
+	if len(batch.texts) == 0 {
+		return nil
+	}
+	var full []domain.ID
+	code := func() error {
+		ctx, cancel := context.WithTimeout(ctx, textPatience)
+		defer cancel()
+		coded, ids, err := c.store.CodeTexts(ctx, batch.texts)
+		if err == nil {
+			batch.samples, full = append(batch.samples, coded...), ids
+		}
+		return err
+	}
+	if err := code(); err != nil {
+		c.log.Error("the database does not take texts, trying again", "waiting", len(batch.texts), "error", err)
+		if len(batch.texts) < laterTexts {
+			return batch.texts
+		}
+		c.insist(ctx, "texts", code)
+	}
+	for _, id := range full {
+		c.refuse(id, batch)
+	}
+	return nil
+}
+
+// refuse lets a text series fail that never stays the same.
+func (c *Collector) refuse(id domain.ID, batch *outcome) {
+	for _, b := range c.bound {
+		if bs, _ := b.find(id); bs != nil && !bs.full {
+			bs.note(false, "it had so many different texts that no new ones are kept", batch)
+			bs.full = true
+		}
+	}
+}
+
+// longestPause is the longest wait between two tries to reach the database.
+const longestPause = 5 * time.Second
+
+func (c *Collector) insist(ctx context.Context, what string, f func() error) {
+	pause := 100 * time.Millisecond
+	for {
+		err := f()
+		if err == nil {
+			c.stats.waiting.Store(0)
+			return
+		}
+		c.stats.waiting.Store(1)
+		c.log.Error("the database does not take "+what+", trying again", "pause", pause, "error", err)
+		time.Sleep(pause)
+		pause = min(2*pause, longestPause)
+	}
+}

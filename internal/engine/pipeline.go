@@ -1,0 +1,133 @@
+package engine
+
+import (
+	"context"
+	"math"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+)
+
+func (c *Collector) fetch(ctx context.Context, r kit.Request) bool {
+	got := c.fetcher.Fetch(ctx, r)
+	if ctx.Err() != nil && got.Error != "" {
+		return true // we are stopping: a request that was broken off tells nothing
+	}
+	c.stats.fetches.Add(1)
+	if got.Error != "" {
+		c.stats.failures.Add(1)
+	}
+	c.results <- result{r.Key(), r.DeviceID, got}
+	return !got.NoAnswer
+}
+
+// pipeline runs until the scheduler has ended and all results are stored.
+func (c *Collector) pipeline(scheduled <-chan struct{}) {
+	// Storing goes on while we stop, so the pipeline has a context of its own.
+	ctx := context.Background()
+	flush := time.NewTicker(flushEvery)
+	defer flush.Stop()
+	var batch outcome
+	for {
+		select {
+		case r := <-c.results:
+			c.take(ctx, r, &batch)
+			if len(batch.samples)+len(batch.texts) >= batchSamples {
+				c.flush(ctx, &batch)
+			}
+		case f := <-c.commands:
+			c.flush(ctx, &batch)
+			f(ctx)
+		case <-flush.C:
+			c.flush(ctx, &batch)
+			c.judge.tick(ctx, time.Now().UTC())
+		case <-scheduled:
+			for len(c.results) > 0 {
+				c.take(ctx, <-c.results, &batch)
+			}
+			for len(batch.samples)+len(batch.texts)+len(batch.states) > 0 {
+				c.flush(ctx, &batch)
+			}
+			return
+		}
+	}
+}
+
+func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
+	b := c.bound[r.device]
+	if b == nil || b.sources[r.key] == nil {
+		return // removed meanwhile
+	}
+	sb := b.sources[r.key]
+	if r.got.Error == "" {
+		for _, kb := range sb.kinds {
+			if kb.needsSync(sb.src, r.got.Rows) {
+				c.sync(ctx, b, sb, kb, r.got)
+			}
+		}
+		c.learnBoot(ctx, b, r.got)
+	}
+	o := sb.take(r.got)
+	batch.samples = append(batch.samples, o.samples...)
+	batch.texts = append(batch.texts, o.texts...)
+	batch.states = append(batch.states, o.states...)
+}
+
+// sync makes parts and series for rows that are new or changed.
+func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, got derive.Fetched) {
+	parts, made, err := c.kits.SyncParts(ctx, b.device.ID, sb.kit, kb.def, kb.parts, got.Rows, got.At)
+	if err != nil {
+		c.log.Error("rows of a device could not be taken up", "device", b.device.Name, "kind", kb.def.Kind, "error", err)
+		return
+	}
+	b.series = append(b.series, made...)
+	others := b.parts[:0:0]
+	for _, p := range b.parts {
+		if p.Kit != sb.kit.Name || p.Kind != kb.def.Kind {
+			others = append(others, p)
+		}
+	}
+	b.parts = append(others, parts...)
+	byReading := group(b.series, func(s domain.Series) string { return s.Kit + "/" + s.Reading })
+	old := kb.rows
+	kb.parts, kb.rows = parts, map[string]*boundPart{}
+	for _, p := range parts {
+		kb.bindPart(sb.kit, p, byReading)
+	}
+	keepStates(old, kb.rows)
+	c.judge.learn(b.device.ID, made, parts, c.kits)
+}
+
+// keepStates carries the last counters over to parts that were bound anew.
+func keepStates(old, fresh map[string]*boundPart) {
+	states := map[domain.ID]*boundSeries{}
+	for _, bp := range old {
+		for _, bs := range bp.series {
+			states[bs.id] = bs
+		}
+	}
+	for _, bp := range fresh {
+		for i, bs := range bp.series {
+			if was := states[bs.id]; was != nil {
+				bp.series[i] = was
+			}
+		}
+	}
+}
+
+// learnBoot notes when the device started, if that is news.
+func (c *Collector) learnBoot(ctx context.Context, b *binding, got derive.Fetched) {
+	if !got.UptimeKnown {
+		return
+	}
+	at := got.At.Add(-time.Duration(got.Uptime) * 10 * time.Millisecond).Truncate(time.Second)
+	if math.Abs(at.Sub(b.booted).Seconds()) < 60 {
+		return
+	}
+	b.booted = at
+	if err := c.store.SetBooted(ctx, b.device.ID, at); err != nil {
+		c.log.Warn("the time of a start could not be stored", "device", b.device.Name, "error", err)
+	}
+}
