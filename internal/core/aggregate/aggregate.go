@@ -107,7 +107,7 @@ func NewTop(n int, how How) *Top { return &Top{n: n, how: how} }
 func (t *Top) Add(series int64, steps []codec.Step) {
 	var all codec.Step
 	for _, s := range steps {
-		all.Join(s)
+		all.Join(&s)
 	}
 	if all.Count == 0 || t.n <= 0 {
 		return

@@ -50,7 +50,7 @@ func TestTopAgainstSortingAll(t *testing.T) {
 			top.Add(id, steps)
 			var whole codec.Step
 			for _, s := range steps {
-				whole.Join(s)
+				whole.Join(&s)
 			}
 			all = append(all, Ranked{id, value(how, whole)})
 		}

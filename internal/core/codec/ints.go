@@ -106,29 +106,31 @@ func (s *scratch) subtract(order int) {
 func (s *scratch) plan(order int) packing {
 	rests := s.rests[order]
 	p := packing{order: order, reference: typical(rests)}
-	var lengths [65]int
+	var counts [65]int // how many rests have so many bits
 	longest := 0
 	for _, v := range rests {
 		n := bits.Len64(zigzag(v - p.reference))
-		lengths[n]++
+		counts[n]++
 		longest = max(longest, n)
 	}
+	var longer [65]int // the lengths above width that occur, longest first
+	n, excepted := 0, 0
 	p.size = 1 << 62
-	excepted, extra := 0, 0
 	for width := longest; width >= 0; width-- {
-		// extra is what the values longer than width cost beside the packed bits:
-		// a place and the high bits; a gap of one byte is assumed.
-		size := packedBytes(len(rests), uint(width)) + extra
+		// What is longer costs a place and its high bits beside the packed ones;
+		// a gap of one byte is assumed.
+		size := packedBytes(len(rests), uint(width))
+		for _, l := range longer[:n] {
+			size += counts[l] * (1 + (l-width+6)/7)
+		}
 		if size <= p.size {
 			p.size, p.width, p.excepted = size, uint(width), excepted
 		}
-		excepted += lengths[width]
-		extra = 0
-		for l := max(width, 1); l <= longest; l++ {
-			if lengths[l] > 0 {
-				extra += lengths[l] * (1 + (l-width+1+6)/7)
-			}
+		if counts[width] > 0 {
+			longer[n] = width
+			n++
 		}
+		excepted += counts[width]
 	}
 	p.size += order*3 + varintBytes(zigzag(p.reference))
 	for i := range order {

@@ -26,13 +26,13 @@ func (s *Step) Add(v float64) {
 }
 
 // Join puts a later step into this one.
-func (s *Step) Join(o Step) {
+func (s *Step) Join(o *Step) {
 	if o.Count == 0 {
 		return
 	}
 	if s.Count == 0 {
 		t := s.T
-		*s = o
+		*s = *o
 		s.T = t
 		return
 	}
@@ -75,17 +75,15 @@ func Fold(dst []Step, points []Point, width int64) []Step {
 
 // Widen puts steps into wider ones; width is a multiple of theirs.
 func Widen(dst, steps []Step, width int64) []Step {
-	from := len(dst)
-	for _, s := range steps {
-		at := Begin(s.T, width)
-		if n := len(dst); n == from || dst[n-1].T != at {
-			dst = append(dst, Step{T: at})
+	from, scale := len(dst), 0
+	end := int64(math.MinInt64)
+	for i := range steps {
+		if t := steps[i].T; t >= end {
+			at := Begin(t, width)
+			dst, end = append(dst, Step{T: at}), at+width
 		}
-		dst[len(dst)-1].Join(s)
-	}
-	scale := 0
-	for _, s := range steps {
-		scale = max(scale, decimalsIn(s.Sum, scale))
+		dst[len(dst)-1].Join(&steps[i])
+		scale = decimalsIn(steps[i].Sum, scale)
 	}
 	for i := from; i < len(dst); i++ {
 		dst[i].Sum = snap(dst[i].Sum, scale)

@@ -21,8 +21,7 @@ type dayWriter struct {
 }
 
 func (w *dayWriter) foldBatch(ctx context.Context, day int, ids []int64) error {
-	w.rewriting.Lock()
-	defer w.rewriting.Unlock()
+	defer w.rewriting.take(ids)()
 	var set []dayPoints
 	err := w.eachRaw(ctx, ids, day, day, func(series, seq int64, _ int, data []byte) error {
 		if n := len(set); n == 0 || set[n-1].series != series {
@@ -59,8 +58,7 @@ const (
 
 // rewrite stores what is at rest of a day anew, by the present plans.
 func (w *dayWriter) rewrite(ctx context.Context, day int, ids []int64) error {
-	w.rewriting.Lock()
-	defer w.rewriting.Unlock()
+	defer w.rewriting.take(ids)()
 	rows, err := w.pool.Query(ctx, "SELECT series_id, seq, data FROM days WHERE series_id = ANY($1) AND day = $2", ids, day)
 	if err != nil {
 		return err
@@ -222,31 +220,40 @@ const (
 // hardly more.
 func (w *packer) encode(d dayPoints, plan Plan, f folded) {
 	out := f.rows
-	points := w.enc.Append(nil, d.points)
+	w.buf = w.enc.Append(w.buf[:0], d.points)
+	points := slices.Clone(w.buf)
 	keep := classFor(plan.Keep.Points, keepUsual)
 	own := plan.Keep.Points > 0 // then steps are needed for what comes after
 	if !plan.NoSteps {
-		five := codec.Fold(nil, d.points, fiveMinutes)
+		w.five = codec.Fold(w.five[:0], d.points, fiveMinutes)
+		five := w.five
 		var steps []byte
 		if own || len(d.points) >= fivePoints*len(five) {
-			steps = w.enc.AppendSteps(nil, five, fiveMinutes)
+			steps = w.steps(five, fiveMinutes)
 		}
 		if own || steps != nil && fiveSmaller*len(steps) < len(points) {
 			out[rollup5m] = append(out[rollup5m], dayRow{d.series, d.day, plan.classOf(rollup5m), d.seq, steps})
 		} else {
 			keep = classFor(plan.Keep.FiveMinutes, keepAsSteps)
 		}
-		if hours := codec.Widen(nil, five, hourMillis); own || len(d.points) >= hourPoints*len(hours) {
-			out[rollup1h] = append(out[rollup1h], dayRow{d.series, d.day, plan.classOf(rollup1h), d.seq, w.enc.AppendSteps(nil, hours, hourMillis)})
+		w.hours = codec.Widen(w.hours[:0], five, hourMillis)
+		if hours := w.hours; own || len(d.points) >= hourPoints*len(hours) {
+			out[rollup1h] = append(out[rollup1h], dayRow{d.series, d.day, plan.classOf(rollup1h), d.seq, w.steps(hours, hourMillis)})
 		} else {
 			keep = classFor(plan.Keep.Hours, keepAsHours)
 		}
-		f.days[dayKey{d.series, d.day}] = codec.Widen(nil, five, dayMillis)
+		f.days[dayKey{d.series, d.day}] = codec.Widen(nil, w.hours, dayMillis)
 	}
 	if plan.Runs > 0 {
 		f.runs[dayKey{d.series, d.day}] = codec.Runs(nil, d.points, plan.Runs.Milliseconds())
 	}
 	out[daysTable] = append(out[daysTable], dayRow{d.series, d.day, keep, d.seq, points})
+}
+
+// steps encodes steps into memory of just their size.
+func (w *packer) steps(steps []codec.Step, width int64) []byte {
+	w.buf = w.enc.AppendSteps(w.buf[:0], steps, width)
+	return slices.Clone(w.buf)
 }
 
 // put replaces the rows of some keys.

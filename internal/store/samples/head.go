@@ -80,9 +80,10 @@ func (sh *shard) each(i int, f func(series int64, h *head)) {
 
 // packer is the working memory of whoever packs.
 type packer struct {
-	enc codec.Encoder
-	dec codec.Decoder
-	buf []byte
+	enc         codec.Encoder
+	dec         codec.Decoder
+	buf         []byte
+	five, hours []codec.Step
 }
 
 // add puts a point into the head of its series; the shard is locked.

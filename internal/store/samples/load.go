@@ -71,17 +71,15 @@ func (w *dayWriter) join(ctx context.Context, set []dayPoints) error {
 	if len(set) == 0 {
 		return nil
 	}
-	w.rewriting.Lock()
-	defer w.rewriting.Unlock()
-	places, ids := map[dayKey]int{}, []int64{}
+	ids := seriesOf(set)
+	defer w.rewriting.take(ids)()
+	places := map[dayKey]int{}
 	first, last := set[0].day, set[0].day
 	for i, d := range set {
 		places[dayKey{d.series, d.day}] = i
-		ids = append(ids, d.series)
 		first, last = min(first, d.day), max(last, d.day)
 	}
-	slices.Sort(ids)
-	rows, err := w.pool.Query(ctx, "SELECT series_id, day, seq, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3", slices.Compact(ids), first, last)
+	rows, err := w.pool.Query(ctx, "SELECT series_id, day, seq, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3", ids, first, last)
 	if err != nil {
 		return err
 	}

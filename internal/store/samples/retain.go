@@ -170,8 +170,7 @@ func (p Plan) classOf(t table) keepClass {
 }
 
 func (s *Store) move(ctx context.Context, t table, c keepClass, series []int64) error {
-	s.rewriting.Lock()
-	defer s.rewriting.Unlock()
+	defer s.rewriting.take(series)()
 	rows, err := s.pool.Query(ctx, "SELECT DISTINCT day FROM "+t.name+" WHERE series_id = ANY($1) AND keep <> $2", series, c)
 	if err != nil {
 		return err

@@ -70,8 +70,8 @@ type Store struct {
 	known   map[string]bool
 	openMu  sync.RWMutex
 	folding folding
-	// rewriting keeps imports and folding from joining the same day at once.
-	rewriting sync.Mutex
+	// rewriting keeps imports and folding from joining the same series at once.
+	rewriting claims
 	open      map[int]bool
 
 	stop    context.CancelFunc

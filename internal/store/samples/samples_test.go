@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -228,6 +229,28 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 	s.Stop()
 	s = open(t, db, samples.Options{})
 	assert.Equal(t, all[2][:5], s.Latest(2), "the newest of an import are known after a restart")
+}
+
+// Imports of the same days of the same series at once wait for each other.
+func TestImportsAtOnce(t *testing.T) {
+	s := open(t, testkit.OpenStore(t, testkit.URL(t)), samples.Options{})
+	const workers, each = 4, 30
+	var running sync.WaitGroup
+	for w := range workers {
+		running.Go(func() {
+			for n := range each {
+				minute := int64(n*workers + w)
+				p := []codec.Point{{T: noon.UnixMilli() - minute*60_000, V: float64(minute)}}
+				assert.NoError(t, s.Import(t.Context(), []samples.History{{Series: 1, Points: p}, {Series: int64(2 + w), Points: p}}))
+			}
+		})
+	}
+	running.Wait()
+	got := points(t, s, 1, 2, 3, 4, 5)
+	assert.Len(t, got[1], workers*each)
+	for w := range workers {
+		assert.Len(t, got[int64(2+w)], each)
+	}
 }
 
 // An import that comes after samples corrects them, folded or not; what comes
