@@ -8,22 +8,22 @@ import (
 	"os"
 	"os/exec"
 	"runtime"
-	"slices"
 	"sync"
 	"syscall"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/demo"
-	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store/samples"
 )
 
 // LargeSize is how large the large demo is.
 type LargeSize struct{ Devices, Days int }
 
-// largeBatch is how many series are brought in at once.
-const largeBatch = 400
+// largeBatch is how many devices are made and brought in at once, by each worker.
+const largeBatch = 8
 
 // RunLargeDemo is the whole of "owl demo-large": many equal devices with a long
 // past. fleet are the arguments that make this program serve their agents.
@@ -74,39 +74,23 @@ func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(str
 		return err
 	}
 	now := time.Now().UTC().Truncate(time.Minute)
-	progress("making %d devices", world.Devices)
-	all, err := world.BuildLarge(ctx, now)
+	grounds, err := world.BuildGrounds(ctx)
 	if err != nil {
 		return err
 	}
-	// Making up the past of the next series goes on while the last are stored.
-	made := make(chan []samples.History, 1)
-	go func() {
-		defer close(made)
-		for batch := range slices.Chunk(all, largeBatch) {
-			past := pastOf(world, batch, now)
-			select {
-			case made <- past:
-			case <-ctx.Done():
-				return
-			}
-		}
-	}()
-	done, points, shown := 0, 0, 0
-	for past := range made {
-		if err := a.Store.Samples.Import(ctx, past); err != nil {
+	count := largeProgress{of: world.Devices, days: world.Days, tell: progress}
+	// While some workers wait for the database the others make up and encode.
+	work, ongoing := errgroup.WithContext(ctx)
+	work.SetLimit(runtime.GOMAXPROCS(0) + 1)
+	for first := 0; first < world.Devices && ongoing.Err() == nil; first += largeBatch {
+		work.Go(func() error {
+			last := min(first+largeBatch, world.Devices)
+			points, err := a.loadFleet(ongoing, world, grounds, first, last, now)
+			count.add(last-first, points)
 			return err
-		}
-		done += len(past)
-		for _, h := range past {
-			points += len(h.Points)
-		}
-		if percent := 100 * done / len(all); percent >= shown+10 {
-			shown = percent
-			progress("bringing in %d days: %d of %d series, %d million samples", world.Days, done, len(all), points/1_000_000)
-		}
+		})
 	}
-	if err := ctx.Err(); err != nil {
+	if err := work.Wait(); err != nil {
 		return err
 	}
 	if err := a.Store.FinishLoad(ctx); err != nil {
@@ -115,19 +99,38 @@ func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(str
 	return a.Store.SetSetting(ctx, settingDone, now.Format(time.RFC3339))
 }
 
-func pastOf(world demo.Large, batch []domain.Series, now time.Time) []samples.History {
-	past := make([]samples.History, len(batch))
-	var workers sync.WaitGroup
-	n := runtime.GOMAXPROCS(0)
-	for w := range n {
-		workers.Go(func() {
-			for i := w; i < len(batch); i += n {
-				past[i] = world.Past(batch[i], now)
-			}
-		})
+// loadFleet makes some devices and brings in their past.
+func (a *App) loadFleet(ctx context.Context, world demo.Large, grounds demo.Grounds, first, last int, now time.Time) (points int, err error) {
+	var past []samples.History
+	for i := first; i < last; i++ {
+		series, err := world.BuildDevice(ctx, grounds, i, now)
+		if err != nil {
+			return 0, err
+		}
+		for _, x := range series {
+			h := world.Past(x, now)
+			past, points = append(past, h), points+len(h.Points)
+		}
 	}
-	workers.Wait()
-	return past
+	return points, a.Store.Samples.Import(ctx, past)
+}
+
+// largeProgress tells how far a load is, at every tenth.
+type largeProgress struct {
+	of, days            int
+	tell                func(string, ...any)
+	mu                  sync.Mutex
+	done, points, shown int
+}
+
+func (p *largeProgress) add(devices, points int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.done, p.points = p.done+devices, p.points+points
+	if percent := 100 * p.done / p.of; percent >= p.shown+10 {
+		p.shown = percent
+		p.tell("bringing in %d days: %d of %d devices, %d million samples", p.days, p.done, p.of, p.points/1_000_000)
+	}
 }
 
 // serveFleet runs the agents as a process of their own.
