@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-large demo-reset serve build assets test test-go test-e2e lint bench bench-store screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench bench-store screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -41,6 +41,9 @@ test: setup-test build test-go test-e2e ## run all tests
 test-go: setup assets
 	@go vet ./...
 	@go test -tags gosnmp_nodebug -timeout 10m ./...
+
+test-race: setup assets ## run the Go tests with the race detector, which needs a C compiler
+	@go test -race -tags gosnmp_nodebug -timeout 20m ./...
 
 test-e2e: setup-test build
 	@tools/e2e.sh

@@ -57,8 +57,7 @@ type call struct {
 
 // NewClient opens the sockets.
 func NewClient() (*Client, error) {
-	c := &Client{waiting: map[uint32]*call{},
-		codec: &gosnmp.GoSNMP{Version: gosnmp.Version2c, Logger: gosnmp.NewLogger(log.New(io.Discard, "", 0))}}
+	c := &Client{waiting: map[uint32]*call{}, codec: decoder()}
 	var seed [4]byte
 	if _, err := rand.Read(seed[:]); err != nil {
 		return nil, err
@@ -81,6 +80,13 @@ func NewClient() (*Client, error) {
 		c.readers.Go(func() { c.read(conn) })
 	}
 	return c, nil
+}
+
+// decoder reads messages. What the library would fill in at each message, it
+// has from the start: so several goroutines may use it at once.
+func decoder() *gosnmp.GoSNMP {
+	return &gosnmp.GoSNMP{Version: gosnmp.Version2c, Transport: "udp", MaxOids: gosnmp.MaxOids, Context: context.Background(),
+		Logger: gosnmp.NewLogger(log.New(io.Discard, "", 0))}
 }
 
 // Close closes the sockets and waits for the readers; it may be called twice.

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -149,9 +151,9 @@ func TestRetryAndAgentErrors(t *testing.T) {
 // An agent with a small buffer answers tooBig (RFC 3416, 4.2.1): it is asked
 // for less, down to single objects.
 func TestTooBigIsAskedForInHalves(t *testing.T) {
-	var sizes []int
+	sizes := make(chan int, 20)
 	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
-		sizes = append(sizes, len(req.Variables))
+		sizes <- len(req.Variables)
 		if len(req.Variables) > 2 {
 			p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Error: gosnmp.TooBig}
 			out, _ := p.MarshalMsg()
@@ -170,14 +172,14 @@ func TestTooBigIsAskedForInHalves(t *testing.T) {
 	for i, v := range got {
 		assert.Equal(t, float64(len(".1.3")+2*i), v.Num, "in the order asked")
 	}
-	assert.Equal(t, []int{5, 2, 3, 1, 2}, sizes)
+	assert.Equal(t, []int{5, 2, 3, 1, 2}, taken(sizes))
 	assert.Zero(t, c.Strays())
 }
 
 func TestManyObjectsGoInSeveralRequests(t *testing.T) {
-	var sizes []int
+	sizes := make(chan int, 20)
 	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
-		sizes = append(sizes, len(req.Variables))
+		sizes <- len(req.Variables)
 		var vars []gosnmp.SnmpPDU
 		for _, v := range req.Variables {
 			vars = append(vars, integer(v.Name, 1))
@@ -191,7 +193,37 @@ func TestManyObjectsGoInSeveralRequests(t *testing.T) {
 	got, err := client(t).Get(t.Context(), target, oids)
 	require.NoError(t, err)
 	assert.Len(t, got, 85)
-	assert.Equal(t, []int{40, 40, 5}, sizes)
+	assert.Equal(t, []int{40, 40, 5}, taken(sizes))
+}
+
+// taken is what is in a channel now.
+func taken(c <-chan int) (out []int) {
+	for len(c) > 0 {
+		out = append(out, <-c)
+	}
+	return out
+}
+
+// One client serves many goroutines; the race detector looks on.
+func TestClientIsShared(t *testing.T) {
+	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
+		return [][]byte{reply(req, integer(req.Variables[0].Name, len(req.Variables[0].Name)))}
+	})
+	c := client(t)
+	var asking sync.WaitGroup
+	for i := range 8 {
+		asking.Go(func() {
+			oid := "1.3" + strings.Repeat(".3", i)
+			for range 20 {
+				got, err := c.Get(t.Context(), target, []string{oid})
+				if assert.NoError(t, err) {
+					assert.Equal(t, float64(len(oid)+1), got[0].Num)
+				}
+			}
+		})
+	}
+	asking.Wait()
+	assert.Zero(t, c.Strays())
 }
 
 func TestWalkReadsColumnsTogether(t *testing.T) {
@@ -253,7 +285,7 @@ func FuzzPeekRequestID(f *testing.F) {
 
 // Decoding hostile bytes must return, with an error or without.
 func FuzzDecode(f *testing.F) {
-	c := &Client{codec: &gosnmp.GoSNMP{Version: gosnmp.Version2c}}
+	c := &Client{codec: decoder()}
 	p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, Variables: []gosnmp.SnmpPDU{integer(".1.3.6", 5)}}
 	whole, _ := p.MarshalMsg()
 	f.Add(whole)
