@@ -38,7 +38,7 @@ test('the night shift needs no mouse', async ({ page }) => {
 const views = {
   watch: '/', devices: '/devices', device: '/devices/18', series: '/series/1', find: '/find', sweep: '/find/new', collect: '/collect', latest: '/collect/latest', rules: '/judge',
   rule: '/judge/rules/1', changes: '/judge/transitions', incidents: '/incidents?state=all', incident: '/incidents/1', deliveries: '/respond/deliveries',
-  plans: '/respond/plans', run: '/run', storage: '/run/storage?by=place', keep: '/run/storage?by=reading', channels: '/run/channels', drill: '/run/drill', missing: '/nowhere',
+  plans: '/respond/plans', run: '/run', storage: '/run/storage?by=place', keep: '/run/storage?by=reading', keeping: '/run/storage/keep?kit=interfaces&reading=in&points=3', channels: '/run/channels', drill: '/run/drill', missing: '/nowhere',
 }
 for (const theme of ['light', 'dark']) {
   test(`every main view is accessible (${theme})`, async ({ browser }) => {

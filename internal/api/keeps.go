@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
 
@@ -42,7 +43,10 @@ func (a *api) keeps() {
 		Body    store.KeepDays
 	}
 	add(a, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag, "Keep the samples of a reading for another number of days; older ones are removed for good", func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
-		err := a.Kits.SetKeep(ctx, in.Kit, in.Reading, in.Body)
+		err := a.Kits.SetKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
 		return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
+	})
+	add(a, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag, "What keeping the samples of a reading for another number of days would remove and take", func(ctx context.Context, in *change) (*Body[collect.KeepRehearsal], error) {
+		return one(a.Kits.RehearseKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Keep))
 	})
 }

@@ -416,6 +416,21 @@ func post(t *testing.T, c *http.Client, address string, form url.Values) (int, s
 	return res.StatusCode, string(body)
 }
 
+// send posts a form as the scripts of a page do.
+func send(t *testing.T, c *http.Client, address string, form url.Values) (int, string) {
+	t.Helper()
+	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, address, strings.NewReader(form.Encode()))
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	req.Header.Set("HX-Request", "true")
+	res, err := c.Do(req)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	return res.StatusCode, string(body)
+}
+
 func TestResponsesAreSetUpByHand(t *testing.T) {
 	r, c := start(t), browser(t)
 	r.signIn(t, c, "night-watch")

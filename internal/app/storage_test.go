@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/demo"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store"
@@ -44,10 +45,21 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	c, ctx := browser(t), t.Context()
 	r.signIn(t, c, demo.Password)
 	_, body, _ := get(t, c, r.url+"/run/storage?by=reading")
+	assert.Contains(t, body, `id="kept-interfaces-in">14 · 365 · 1825 · 7300<`)
+	form := r.url + "/run/storage/keep?kit=interfaces&reading=in"
+	_, body, _ = get(t, c, form)
 	assert.Contains(t, body, `placeholder="14"`)
-	assert.Contains(t, body, `placeholder="7300"`)
+	assert.Contains(t, body, "Nothing changes")
+	_, body, _ = get(t, c, form+"&points=40&hours=9")
+	assert.Contains(t, body, `value="40"`, "the link is the state")
+	assert.Contains(t, body, "Nothing goes")
+	assert.Contains(t, body, "Steps of 1 h: 9 days")
+	_, body, _ = get(t, c, r.url+"/run/storage/keep?kit=system&reading=description")
+	assert.NotContains(t, body, "five_minutes", "texts have no steps")
+	status, _, _ := get(t, c, r.url+"/run/storage/keep?kit=interfaces&reading=wobble")
+	assert.Equal(t, 404, status)
 	set := func(points, days string) (int, string) {
-		return post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "points": {points}, "days": {days}})
+		return send(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "points": {points}, "days": {days}})
 	}
 	for _, wrong := range []string{"0", "-1", "3651", "soon"} {
 		status, body := set(wrong, "900")
@@ -55,12 +67,21 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 		assert.Contains(t, body, "from 1 to 3650")
 		assert.Contains(t, body, `value="`+wrong+`"`)
 		assert.Contains(t, body, `value="900"`, "what was right is not lost")
+		_, body, _ = get(t, c, form+"&points="+wrong)
+		assert.Contains(t, body, "from 1 to 3650")
 	}
-	status, _ := post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "points": {"3"}})
+	status, _ = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "points": {"3"}})
 	assert.Equal(t, 404, status)
+	var rehearsed collect.KeepRehearsal
+	assert.Equal(t, 200, r.call(t, "POST", "/samples/keep/interfaces/in/rehearse", map[string]int{"points": 400, "days": 500}, &rehearsed))
+	assert.Positive(t, rehearsed.Series)
+	assert.Empty(t, rehearsed.Losses)
+	assert.Contains(t, rehearsed.Why.Facts[0].Text, "Single samples: 400 days")
+	assert.Equal(t, 422, r.call(t, "POST", "/samples/keep/interfaces/in/rehearse", map[string]int{"points": 4000}, nil))
 	status, body = set(" 400 ", "500")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "Saved.")
+	assert.Contains(t, body, `hx-swap-oob`)
 	key := store.ReadingKey{Kit: "interfaces", Reading: "in"}
 	keeps, err := r.Store.Keeps(ctx)
 	require.NoError(t, err)
@@ -72,7 +93,7 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	require.NoError(t, r.Store.Pool().QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").Scan(&class))
 	assert.Equal(t, 400, class, "what is stored lies with what is kept as long")
 	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
-	assert.Contains(t, body, `value="400"`)
+	assert.Contains(t, body, `<strong>400</strong> · 365 · 1825 · <strong>500</strong>`)
 	status, _ = set("", "")
 	assert.Equal(t, 200, status)
 	keeps, err = r.Store.Keeps(ctx)

@@ -66,6 +66,11 @@ func (s *Store) SetKeep(ctx context.Context, k ReadingKey, days KeepDays) error 
 		k.Kit, k.Reading, days.Points, days.FiveMinutes, days.Hours, days.Days).Error
 }
 
+// SeriesIDs returns all series of a reading.
+func (s *Store) SeriesIDs(ctx context.Context, k ReadingKey) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Table("series").Where("kit = ? AND reading = ?", k.Kit, k.Reading).Order("id").Pluck("id", &ids).Error
+}
+
 // SettleKeeps brings what is stored to where changed times to keep say, and
 // returns how many readings that concerned. It can be broken off and repeated.
 func (s *Store) SettleKeeps(ctx context.Context) (int, error) {
@@ -74,15 +79,15 @@ func (s *Store) SettleKeeps(ctx context.Context) (int, error) {
 		return 0, err
 	}
 	for i, r := range rows {
-		var ids []domain.ID
-		if err := s.q(ctx).Table("series").Where("kit = ? AND reading = ?", r.Kit, r.Reading).Order("id").Pluck("id", &ids).Error; err != nil {
+		ids, err := s.SeriesIDs(ctx, ReadingKey{r.Kit, r.Reading})
+		if err != nil {
 			return i, err
 		}
 		if err := s.Samples.Refile(ctx, ids); err != nil {
 			return i, err
 		}
 		// Should it have been changed again meanwhile, it stays unsettled.
-		err := s.q(ctx).Exec(`UPDATE keeps SET settled = true WHERE kit = ? AND reading = ? AND coalesce(points, 0) = ? AND coalesce(five_minutes, 0) = ? AND coalesce(hours, 0) = ? AND coalesce(days, 0) = ?`,
+		err = s.q(ctx).Exec(`UPDATE keeps SET settled = true WHERE kit = ? AND reading = ? AND coalesce(points, 0) = ? AND coalesce(five_minutes, 0) = ? AND coalesce(hours, 0) = ? AND coalesce(days, 0) = ?`,
 			r.Kit, r.Reading, r.Points, r.FiveMinutes, r.Hours, r.Days).Error
 		if err != nil {
 			return i, err

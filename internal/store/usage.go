@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/domain"
@@ -20,8 +21,8 @@ type Usage struct {
 	Series   int
 	PerDay   float64 // samples a day at the reading's interval
 	Bytes    float64 // at rest now
-	// PerSample is what a sample of this reading takes with its rollups and
-	// indexes, in bytes; 0 where none is at rest.
+	// PerSample is what a sample of this reading takes lately with its rollups
+	// and indexes, in bytes; 0 where none of the last days is at rest.
 	PerSample float64 `gorm:"-"`
 }
 
@@ -49,18 +50,22 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 		places[key{r.Kit, r.Reading, r.DeviceID}] = i
 	}
 	share = 1
-	var days map[key]float64
-	tables := samples.RestTables()
-	for _, table := range tables {
+	since := recently()
+	days, all := map[key]float64{}, map[key]float64{} // what the latest days take: their points, and all
+	for i, table := range samples.RestTables() {
 		size, pages, err := s.Samples.Size(ctx, table)
 		if err != nil {
 			return nil, 0, err
 		}
 		part := min(1, lookedAt/max(1, pages))
 		share = min(share, part)
-		var found []Usage
-		err = s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, s.device_id, sum(octet_length(x.data) + %d)::float8 AS bytes FROM %s x TABLESAMPLE SYSTEM (%s)
-			JOIN series s ON s.id = x.series_id GROUP BY 1, 2, 3`, samples.Overhead, table, samples.Percent(part))).Scan(&found).Error
+		var found []struct {
+			Usage  `gorm:"embedded"`
+			Latest float64
+		}
+		err = s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, s.device_id, sum(octet_length(x.data) + %[1]d)::float8 AS bytes,
+			coalesce(sum(octet_length(x.data) + %[1]d) FILTER (WHERE x.day >= %[2]d), 0)::float8 AS latest FROM %[3]s x TABLESAMPLE SYSTEM (%[4]s)
+			JOIN series s ON s.id = x.series_id GROUP BY 1, 2, 3`, samples.Overhead, since, table, samples.Percent(part))).Scan(&found).Error
 		if err != nil {
 			return nil, 0, err
 		}
@@ -69,16 +74,17 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 			total += f.Bytes
 		}
 		for _, f := range found {
-			if i, ok := places[key{f.Kit, f.Reading, f.DeviceID}]; ok {
-				rows[i].Bytes += f.Bytes / total * size
+			if place, ok := places[key{f.Kit, f.Reading, f.DeviceID}]; ok {
+				rows[place].Bytes += f.Bytes / total * size
+			}
+			k := key{kit: f.Kit, reading: f.Reading}
+			all[k] += f.Latest / total * size
+			if i == 0 {
+				days[k] += f.Latest / total * size
 			}
 		}
-		if table == tables[0] {
-			days = gather(rows)
-		}
 	}
-	all := gather(rows)
-	perSample, err := s.daySampleSize(ctx)
+	perSample, err := s.daySampleSize(ctx, since)
 	for i, r := range rows {
 		k := key{kit: r.Kit, reading: r.Reading}
 		if days[k] > 0 { // what rollups add is taken from the sizes of the tables
@@ -88,27 +94,22 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 	return rows, share, err
 }
 
-// gather adds up the bytes of each reading.
-func gather(rows []Usage) map[key]float64 {
-	out := map[key]float64{}
-	for _, r := range rows {
-		out[key{kit: r.Kit, reading: r.Reading}] += r.Bytes
-	}
-	return out
-}
+// recently is the last day that is at rest for sure: it tells what a sample
+// takes now, while older ones may have been brought in at other intervals.
+func recently() int { return int(time.Now().Add(-2*time.Hour).Unix()/86_400) - 1 }
 
 // sizedPages is how many pages are looked at to learn what a sample takes.
-const sizedPages = 200
+const sizedPages = 1000
 
-// daySampleSize measures, on some long chunks, what a sample of each reading
-// takes without rollups.
-func (s *Store) daySampleSize(ctx context.Context) (map[key]float64, error) {
+// daySampleSize measures, on some long chunks of a day and later ones, what a
+// sample of each reading takes without rollups.
+func (s *Store) daySampleSize(ctx context.Context, since int) (map[key]float64, error) {
 	_, pages, err := s.Samples.Size(ctx, samples.RestTables()[0])
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
-		samples.Percent(min(1, sizedPages/max(1, pages)))))
+	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id WHERE x.day >= $1`,
+		samples.Percent(min(1, sizedPages/max(1, pages)))), since)
 	if err != nil {
 		return nil, err
 	}

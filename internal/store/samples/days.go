@@ -222,7 +222,7 @@ func (w *packer) encode(d dayPoints, plan Plan, f folded) {
 	out := f.rows
 	w.buf = w.enc.Append(w.buf[:0], d.points)
 	points := slices.Clone(w.buf)
-	keep := classFor(plan.Keep.Points, keepUsual)
+	keep := plan.classOf(daysTable)
 	own := plan.Keep.Points > 0 // then steps are needed for what comes after
 	if !plan.NoSteps {
 		w.five = codec.Fold(w.five[:0], d.points, fiveMinutes)

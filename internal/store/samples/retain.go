@@ -158,9 +158,12 @@ func (s *Store) refileRollups(ctx context.Context, series []int64) error {
 	return nil
 }
 
-// classOf is the class of a rollup.
+// classOf is the class of rows of a table; that of points is another where
+// they stand for steps.
 func (p Plan) classOf(t table) keepClass {
 	switch t {
+	case daysTable:
+		return classFor(p.Keep.Points, keepUsual)
 	case rollup5m:
 		return classFor(p.Keep.FiveMinutes, keepUsual)
 	case rollup1h, runsTable:

@@ -1,107 +1,198 @@
 package run
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
+	"tirelessowl/internal/core/retention"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
 )
 
-// keepForm is for how many days the samples of a reading are kept.
+// keepForm is for how many days the samples of a reading are kept, and what
+// another choice would do.
 type keepForm struct {
-	Kit, Reading string
-	Fields       []keepField
-	Saved        bool
-	May          domain.Access
+	Show   string
+	Drill  bool
+	Key    store.ReadingKey
+	Fields []keepField
+	Effect collect.KeepRehearsal
+	Saved  bool
+	May    domain.Access
 }
 
 type keepField struct {
-	Name, Label string
-	Value       string // as typed; empty for the setting of all
-	Usual       int
-	Off         bool // the reading has no such rows
-	Problem     string
+	Form    retention.Form
+	Value   string // as typed; empty for the setting of all
+	Usual   int
+	Problem string
 }
 
-// Problem is what is wrong with any of the fields.
-func (f keepForm) Problem() string {
+// Wrong tells whether any of the fields has a problem.
+func (f keepForm) Wrong() bool {
 	for _, x := range f.Fields {
 		if x.Problem != "" {
-			return x.Problem
+			return true
 		}
 	}
-	return ""
+	return false
 }
 
-// keepFields returns the fields of the form, with their values as text.
-func keepFields(kind domain.SeriesKind, usual store.KeepDays, text func(name string, of func(store.KeepDays) int) string) []keepField {
-	var out []keepField
-	for _, x := range []struct {
-		name, label string
-		of          func(store.KeepDays) int
-	}{
-		{"points", "single", func(d store.KeepDays) int { return d.Points }},
-		{"five_minutes", "5 min", func(d store.KeepDays) int { return d.FiveMinutes }},
-		{"hours", "1 h", func(d store.KeepDays) int { return d.Hours }},
-		{"days", "1 d", func(d store.KeepDays) int { return d.Days }},
-	} {
-		off := kind == domain.KindText && (x.name == "five_minutes" || x.name == "days")
-		out = append(out, keepField{Name: x.name, Label: x.label, Usual: x.of(usual), Value: text(x.name, x.of), Off: off})
+var daysOf = map[retention.Form]func(*store.KeepDays) *int{
+	retention.Points:      func(d *store.KeepDays) *int { return &d.Points },
+	retention.FiveMinutes: func(d *store.KeepDays) *int { return &d.FiveMinutes },
+	retention.Hours:       func(d *store.KeepDays) *int { return &d.Hours },
+	retention.Days:        func(d *store.KeepDays) *int { return &d.Days },
+}
+
+// formsOf returns what people may set for a kind of series. Texts have no
+// steps; the days of hours are those of their runs.
+func formsOf(kind domain.SeriesKind) []retention.Form {
+	if kind == domain.KindText {
+		return []retention.Form{retention.Points, retention.Hours}
+	}
+	return retention.Forms[:4]
+}
+
+// Name is what is kept for so long.
+func (f keepForm) Name(form retention.Form) string {
+	if form == retention.Hours && len(f.Fields) == 2 {
+		return retention.Runs.Title()
+	}
+	return form.Title()
+}
+
+// kept writes for how long a reading is kept, form by form.
+func kept(kind domain.SeriesKind, own, usual store.KeepDays) (out []keepField) {
+	for _, form := range formsOf(kind) {
+		x := keepField{Form: form, Usual: *daysOf[form](&usual)}
+		if n := *daysOf[form](&own); n > 0 {
+			x.Value = strconv.Itoa(n)
+		}
+		out = append(out, x)
 	}
 	return out
 }
 
-// stored writes what is set for a reading.
-func stored(d store.KeepDays) func(string, func(store.KeepDays) int) string {
-	return func(_ string, of func(store.KeepDays) int) string {
-		if n := of(d); n > 0 {
-			return strconv.Itoa(n)
+// chosen reads the numbers of days that were typed; what is none is refused
+// by the service.
+func (f keepForm) chosen() (days store.KeepDays) {
+	for _, x := range f.Fields {
+		if x.Value == "" {
+			continue
 		}
-		return ""
+		n, err := strconv.Atoi(x.Value)
+		if err != nil || n <= 0 {
+			n = -1
+		}
+		*daysOf[x.Form](&days) = n
 	}
+	return days
 }
 
-// typed reads a number of days; what is none is refused by the service.
-func typed(r *http.Request, name string) int {
-	text := strings.TrimSpace(r.PostFormValue(name))
-	if text == "" {
-		return 0
+// keepForm reads the form out of a request, or what is stored where the
+// request has none.
+func (s Screen) keepForm(r *http.Request, values url.Values) (f keepForm, err error) {
+	f = keepForm{Show: "keep", Drill: s.Drill != nil, Key: store.ReadingKey{Kit: values.Get("kit"), Reading: values.Get("reading")}, May: middleware.Who(r.Context()).Level}
+	keeps, err := s.Store.Keeps(r.Context())
+	if err != nil {
+		return f, err
 	}
-	if n, err := strconv.Atoi(text); err == nil && n > 0 {
-		return n
+	f.Fields = kept(s.kindOf(f.Key), keeps[f.Key], s.Keep)
+	for i, x := range f.Fields {
+		if values.Has(string(x.Form)) {
+			f.Fields[i].Value = strings.TrimSpace(values.Get(string(x.Form)))
+		}
 	}
-	return -1
+	return f, nil
 }
 
 // kindOf is what the values of a reading are.
-func (s Screen) kindOf(kitName, reading string) domain.SeriesKind {
-	k, err := s.Kits.Kit(kitName)
+func (s Screen) kindOf(k store.ReadingKey) domain.SeriesKind {
+	kit, err := s.Kits.Kit(k.Kit)
 	if err != nil {
 		return domain.KindNumber
 	}
-	r, _ := k.Reading(reading)
+	r, _ := kit.Reading(k.Reading)
 	return r.Kind()
 }
 
-// keep changes for how long the samples of a reading are kept.
-func (s Screen) keep(w http.ResponseWriter, r *http.Request) error {
-	f := keepForm{Kit: r.PostFormValue("kit"), Reading: r.PostFormValue("reading"), May: middleware.Who(r.Context()).Level}
-	f.Fields = keepFields(s.kindOf(f.Kit, f.Reading), s.Keep, func(name string, _ func(store.KeepDays) int) string { return strings.TrimSpace(r.PostFormValue(name)) })
-	err := s.Kits.SetKeep(r.Context(), f.Kit, f.Reading, store.KeepDays{Points: typed(r, "points"), FiveMinutes: typed(r, "five_minutes"), Hours: typed(r, "hours"), Days: typed(r, "days")})
+// mark notes what is wrong at the fields; other errors are returned.
+func (f *keepForm) mark(err error) error {
 	var wrong domain.FieldErrors
-	if errors.As(err, &wrong) {
-		for i, x := range f.Fields {
-			f.Fields[i].Problem = wrong[x.Name]
-		}
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "keep", f)
+	if !errors.As(err, &wrong) {
+		return err
 	}
+	for i, x := range f.Fields {
+		f.Fields[i].Problem = wrong[string(x.Form)]
+	}
+	return nil
+}
+
+// showKeep shows for how long a reading is kept, with what the numbers in the
+// address would do.
+func (s Screen) showKeep(w http.ResponseWriter, r *http.Request) error {
+	f, err := s.keepForm(r, r.URL.Query())
 	if err != nil {
 		return err
 	}
-	f.Saved = true
-	return s.Render.Fragment(w, http.StatusOK, "run", "keep", f)
+	f.Effect, err = s.Kits.RehearseKeep(r.Context(), f.Key, f.chosen(), s.Keep)
+	if err := f.mark(err); err != nil {
+		return err
+	}
+	part := "keep"
+	if r.Header.Get("HX-Target") == "keep-effect" {
+		part = "keepeffect"
+	}
+	return s.writeKeep(w, r, http.StatusOK, part, f)
 }
+
+// writeKeep writes the drawer or its part, or a page of its own for those who
+// came by a link.
+func (s Screen) writeKeep(w http.ResponseWriter, r *http.Request, status int, part string, f keepForm) error {
+	if !render.IsFragment(r) {
+		return s.Render.Page(w, r, "run", render.Frame{Title: "How long " + f.Key.Reading + " is kept", Area: "run", Body: f})
+	}
+	return s.Render.Fragment(w, status, "run", part, f)
+}
+
+// saveKeep changes for how long the samples of a reading are kept.
+func (s Screen) saveKeep(w http.ResponseWriter, r *http.Request) error {
+	if err := r.ParseForm(); err != nil {
+		return err
+	}
+	f, err := s.keepForm(r, r.PostForm)
+	if err != nil {
+		return err
+	}
+	days, status := f.chosen(), http.StatusOK
+	if err := f.mark(s.Kits.SetKeep(r.Context(), f.Key, days)); err != nil {
+		return err
+	}
+	if f.Wrong() {
+		status = http.StatusUnprocessableEntity
+	} else if f.Effect, err = s.Kits.RehearseKeep(r.Context(), f.Key, days, s.Keep); err != nil {
+		return err
+	}
+	f.Saved = !f.Wrong()
+	return s.writeKeep(w, r, status, "keep", f)
+}
+
+// ID is the place of the reading's row.
+func (f keepForm) ID() string { return "kept-" + f.Key.Kit + "-" + f.Key.Reading }
+
+// URL is where the form is.
+func (f keepForm) URL() string {
+	return "/run/storage/keep?" + url.Values{"kit": {f.Key.Kit}, "reading": {f.Key.Reading}}.Encode()
+}
+
+// Days writes the numbers of days in a row: those of the reading, else the
+// setting for all.
+func (f keepForm) Days(x keepField) string { return cmp.Or(x.Value, strconv.Itoa(x.Usual)) }

@@ -58,11 +58,12 @@ type Screen struct {
 func (s Screen) Routes(r chi.Router) {
 	r.Get("/run", s.Render.Handle(s.figures))
 	r.Get("/run/storage", s.Render.Handle(s.storage))
+	r.Get("/run/storage/keep", s.Render.Handle(s.showKeep))
 	r.Get("/run/channels", s.Render.Handle(s.channels))
 	r.Get("/run/drill", s.Render.Handle(s.drill))
 	r.Group(func(r chi.Router) {
 		r.Use(middleware.Needs(domain.AccessConfigure))
-		r.Post("/run/storage/keep", s.Render.Handle(s.keep))
+		r.Post("/run/storage/keep", s.Render.Handle(s.saveKeep))
 		r.Post("/run/channels/new", s.Render.Handle(s.addChannel))
 		r.Post("/run/channels/{id}", s.Render.Handle(s.saveChannel))
 		r.Post("/run/channels/{id}/test", s.Render.Handle(s.testChannel))

@@ -96,8 +96,9 @@ func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps ma
 		row := usageRow{Name: u.Kit, URL: "/collect/latest?kit=" + u.Kit}
 		switch v.By {
 		case "reading":
+			key := store.ReadingKey{Kit: u.Kit, Reading: u.Reading}
 			row = usageRow{Name: u.Kit + " / " + u.Reading, URL: "/collect/latest?kit=" + u.Kit + "&reading=" + u.Reading,
-				Keep: keepForm{Kit: u.Kit, Reading: u.Reading, Fields: keepFields(u.Kind, v.Keep, stored(keeps[store.ReadingKey{Kit: u.Kit, Reading: u.Reading}])), May: v.May}}
+				Keep: keepForm{Key: key, Fields: kept(u.Kind, keeps[key], v.Keep), May: v.May}}
 		case "place":
 			row = usageRow{Name: names[u.PlaceID], URL: "/devices?q=" + names[u.PlaceID]}
 		case "device":
