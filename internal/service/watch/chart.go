@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/envelope"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
@@ -19,18 +20,16 @@ type Chart struct {
 	How      string   `json:"how"`  // which resolution is on screen
 	From     int64    `json:"from"` // Unix seconds
 	To       int64    `json:"to"`
-	Times    []int64  `json:"t"`
 	Lines    []Line   `json:"series"`
 	Limits   []Limit  `json:"limits"`
 	Marks    []Mark   `json:"marks"`
 	Breaches []Breach `json:"breaches"`
-	// pause is the longest time in seconds that does not break a line.
-	pause int64
 }
 
-// Line is one series: trend and envelope, null where there is no value.
+// Line is one series: trend and envelope, with null where the line is broken.
 type Line struct {
 	Label   string     `json:"label"`
+	Times   []int64    `json:"t"` // Unix seconds
 	Avg     []*float64 `json:"avg"`
 	Min     []*float64 `json:"min"`
 	Max     []*float64 `json:"max"`
@@ -67,8 +66,7 @@ const chartPoints = 480
 // the first one.
 func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration, now time.Time) (Chart, error) {
 	from := now.Add(-span)
-	c := Chart{From: from.Unix(), To: now.Unix(), Times: []int64{}, Limits: []Limit{}, Marks: []Mark{}, Breaches: []Breach{}}
-	parts := [][]domain.Step{}
+	c := Chart{From: from.Unix(), To: now.Unix(), Limits: []Limit{}, Marks: []Mark{}, Breaches: []Breach{}}
 	for i, id := range ids {
 		x, err := s.store.Series(ctx, id)
 		if err != nil {
@@ -78,58 +76,47 @@ func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration
 		if err != nil {
 			return c, err
 		}
-		parts = append(parts, steps)
-		c.Lines = append(c.Lines, Line{Label: x.Name})
+		line := Line{Label: x.Name}
+		line.fill(steps, max(width, x.Interval))
+		c.Lines = append(c.Lines, line)
 		if i == 0 {
-			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, x.Interval)
+			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, x.Interval, envelope.Pause(timesOf(steps)))
 			if err := s.judged(ctx, &c, x, from, now); err != nil {
 				return c, err
 			}
-			c.pause = int64(3 * max(width, x.Interval) / time.Second)
 		}
 	}
-	c.fill(parts)
 	return c, nil
 }
 
-func how(width, interval time.Duration) string {
+// how tells which resolution is on screen. Values may usually lie further
+// apart than the interval, such as those of a past that was brought in.
+func how(width, interval time.Duration, pause int64) string {
 	if width <= time.Second {
+		if usual := time.Duration(pause) * time.Second; usual > interval*3/2 {
+			return "every value, about " + units.Span(usual) + " apart"
+		}
 		return "every value, each " + units.Span(interval)
 	}
 	return "trend + true extremes, " + units.Span(width) + " steps"
 }
 
-// fill lays all series over one row of times.
-func (c *Chart) fill(parts [][]domain.Step) {
-	places := map[int64]int{}
-	for _, steps := range parts {
-		for _, s := range steps {
-			places[s.At.Unix()] = 0
-		}
+// fill puts the steps into a line, with a hole where it is broken.
+func (l *Line) fill(steps []domain.Step, interval time.Duration) {
+	times := timesOf(steps)
+	breaks := envelope.Breaks(times, int64(interval/time.Second))
+	n := len(steps) + len(breaks)
+	l.Times, l.Avg, l.Min, l.Max = make([]int64, 0, n), make([]*float64, 0, n), make([]*float64, 0, n), make([]*float64, 0, n)
+	add := func(at int64, avg, lowest, highest *float64) {
+		l.Times, l.Avg, l.Min, l.Max = append(l.Times, at), append(l.Avg, avg), append(l.Min, lowest), append(l.Max, highest)
 	}
-	for at := range places {
-		c.Times = append(c.Times, at)
-	}
-	slices.Sort(c.Times)
-	for i := len(c.Times) - 1; i > 0; i-- { // a time without values breaks the line
-		if c.Times[i]-c.Times[i-1] > c.pause {
-			c.Times = slices.Insert(c.Times, i, c.Times[i-1]+c.pause/2)
-		}
-	}
-	for i, at := range c.Times {
-		places[at] = i
-	}
-	for k, steps := range parts {
-		c.Lines[k].fill(steps, places, len(c.Times))
-	}
-}
-
-func (l *Line) fill(steps []domain.Step, places map[int64]int, n int) {
-	l.Avg, l.Min, l.Max = make([]*float64, n), make([]*float64, n), make([]*float64, n)
 	count, sum := 0, 0.0
-	for _, s := range steps {
-		i := places[s.At.Unix()]
-		l.Avg[i], l.Min[i], l.Max[i] = &s.Avg, &s.Min, &s.Max
+	for i, s := range steps {
+		if len(breaks) > 0 && breaks[0] == i {
+			breaks = breaks[1:]
+			add(times[i-1]+(times[i]-times[i-1])/2, nil, nil, nil)
+		}
+		add(times[i], &s.Avg, &s.Min, &s.Max)
 		l.Last = &s.Avg
 		if l.Lowest == nil || s.Min < *l.Lowest {
 			l.Lowest = &s.Min
@@ -144,6 +131,14 @@ func (l *Line) fill(steps []domain.Step, places map[int64]int, n int) {
 		mean := sum / float64(count)
 		l.Average = &mean
 	}
+}
+
+func timesOf(steps []domain.Step) []int64 {
+	out := make([]int64, len(steps))
+	for i, s := range steps {
+		out[i] = s.At.Unix()
+	}
+	return out
 }
 
 // judged adds limits, changes and times in trouble.

@@ -130,8 +130,8 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Hour, now)
 	require.NoError(t, err)
 	assert.Contains(t, c.How, "every value")
-	require.Len(t, c.Times, 6, "five values and one hole")
 	line := c.Lines[0]
+	require.Len(t, line.Times, 6, "five values and one hole")
 	assert.Nil(t, line.Avg[3], "18 minutes without a value break the line")
 	assert.Equal(t, 10.0, *line.Lowest)
 	assert.Equal(t, 50.0, *line.Highest)
@@ -152,13 +152,29 @@ func TestLongChartsShowStepsAndSaySo(t *testing.T) {
 	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, 14*24*time.Hour, now)
 	require.NoError(t, err)
 	assert.Contains(t, c.How, "true extremes")
-	assert.Len(t, c.Times, 1)
+	assert.Len(t, c.Lines[0].Times, 1)
 	empty, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Minute, now.Add(-time.Hour))
 	require.NoError(t, err)
-	assert.Empty(t, empty.Times)
+	assert.Empty(t, empty.Lines[0].Times)
 	assert.Nil(t, empty.Lines[0].Average)
 	_, err = w.Chart(t.Context(), []domain.ID{999}, time.Hour, now)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
+}
+
+// A past that was brought in at wide intervals is a line too, and is said to be wide.
+func TestChartOfAWidePast(t *testing.T) {
+	w := setup(t)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	values := map[int]float64{}
+	for m := -55; m < 0; m += 5 {
+		values[m] = float64(-m)
+	}
+	x := w.series(t, d, values)
+	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Hour, now)
+	require.NoError(t, err)
+	assert.Equal(t, "every value, about 5\u00a0min apart", c.How)
+	assert.Len(t, c.Lines[0].Times, 11)
+	assert.NotContains(t, c.Lines[0].Avg, (*float64)(nil), "no holes")
 }
 
 func TestWhyFallsBackToWhatIsStored(t *testing.T) {

@@ -28,6 +28,27 @@ function digits(v) {
   return v.toPrecision(2);
 }
 
+// The names of limits, on ground of their own so that no line runs through
+// them. One that would cover another steps aside.
+function labels(ctx, limits, right, top) {
+  const px = devicePixelRatio;
+  ctx.font = `${11 * px}px "Atkinson Next"`;
+  ctx.textAlign = 'right';
+  ctx.textBaseline = 'alphabetic';
+  let before = null;
+  for (const limit of limits) {
+    const y = limit.y < top + 16 * px ? limit.y + 13 * px : limit.y - 4 * px;
+    const aside = before && Math.abs(before.y - y) < 14 * px;
+    const x = aside ? before.x - 10 * px : right;
+    const width = ctx.measureText(limit.label).width;
+    ctx.fillStyle = cssValue('--card');
+    ctx.fillRect(x - width - 3 * px, y - 10 * px, width + 6 * px, 13 * px);
+    ctx.fillStyle = cssValue(`--${limit.level}`);
+    ctx.fillText(limit.label, x, y);
+    before = { y, x: x - width };
+  }
+}
+
 // Limit lines, breaches beyond them, and ticks where health changed.
 function overlay(data) {
   return (u) => {
@@ -45,27 +66,17 @@ function overlay(data) {
       ctx.fillRect(from, top, to - from, height);
       ctx.globalAlpha = 1;
     }
-    ctx.font = `${11 * devicePixelRatio}px "Atkinson Next"`;
-    ctx.textAlign = 'right';
-    let placed = null; // the label before, to step aside from
-    for (const limit of data.limits) {
-      const y = u.valToPos(limit.value, 'y', true);
-      if (y < top - 1 || y > top + height) continue;
+    const shown = data.limits.map((l) => ({ ...l, y: u.valToPos(l.value, 'y', true) })).filter((l) => l.y >= top - 1 && l.y <= top + height);
+    ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
+    ctx.lineWidth = devicePixelRatio;
+    for (const limit of shown) {
       ctx.strokeStyle = cssValue(`--${limit.level}`);
-      ctx.fillStyle = ctx.strokeStyle;
-      ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
-      ctx.lineWidth = devicePixelRatio;
       ctx.beginPath();
-      ctx.moveTo(left, y);
-      ctx.lineTo(left + width, y);
+      ctx.moveTo(left, limit.y);
+      ctx.lineTo(left + width, limit.y);
       ctx.stroke();
-      const labelY = y < top + 16 * devicePixelRatio ? y + 13 * devicePixelRatio : y - 4 * devicePixelRatio;
-      const aside = placed && Math.abs(placed.y - labelY) < 14 * devicePixelRatio;
-      const labelX = aside ? placed.x - 10 * devicePixelRatio : left + width - 4;
-      ctx.textBaseline = 'alphabetic';
-      ctx.fillText(limit.label, labelX, labelY);
-      placed = { y: labelY, x: labelX - ctx.measureText(limit.label).width };
     }
+    labels(ctx, shown, left + width - 4, top);
     ctx.setLineDash([]);
     for (const mark of data.marks) {
       const x = u.valToPos(mark.at, 'x', true);
@@ -76,19 +87,25 @@ function overlay(data) {
   };
 }
 
+// All lines over one row of times. Where only others have a value a line goes
+// on; where its own values are null it is broken.
 function columns(data) {
-  const cols = [data.t];
+  const cols = uPlot.join(data.series.map((s) => [s.t, s.max, s.min, s.avg]));
   const series = [{}];
   const bands = [];
   data.series.forEach((s, i) => {
     const colour = cssValue(COLOURS[i % COLOURS.length]);
-    const at = cols.length;
-    cols.push(s.max, s.min, s.avg);
+    const at = series.length;
     series.push({ show: true, stroke: 'transparent', width: 0, points: { show: false } }, { stroke: 'transparent', width: 0, points: { show: false } },
-      { stroke: colour, width: 1.5, spanGaps: false, points: { show: data.t.length < 40 }, label: s.label });
+      { stroke: colour, width: 1.5, spanGaps: false, points: { show: s.t.length < 40, size: 4, filter: (u, n) => (s.t.length < 40 ? null : lonely(u.data[n])) }, label: s.label });
     bands.push({ series: [at, at + 1], fill: `${toHex(colour)}33` });
   });
   return { cols, series, bands };
+}
+// A value between two breaks makes no line: it is drawn as a dot.
+function lonely(values) {
+  const known = values.flatMap((v, at) => (v === undefined ? [] : [at]));
+  return known.filter((at, k) => values[at] !== null && (values[known[k - 1]] ?? null) === null && (values[known[k + 1]] ?? null) === null);
 }
 function toHex(colour) {
   if (/^#[0-9a-f]{3}$/i.test(colour)) return `#${[...colour.slice(1)].map((c) => c + c).join('')}`;
@@ -108,7 +125,7 @@ function draw(box, data) {
   const plot = box.querySelector('.plot');
   plot.replaceChildren();
   box.querySelector('.how').textContent = data.how;
-  if (!data.t.length) {
+  if (!data.series.some((s) => s.t.length)) {
     const empty = document.createElement('p');
     empty.className = 'empty';
     empty.textContent = 'No values in this time.';
@@ -117,6 +134,7 @@ function draw(box, data) {
     return;
   }
   const { cols, series, bands } = columns(data);
+  box._cols = cols;
   const axis = { stroke: cssValue('--soft'), grid: { stroke: cssValue('--line'), width: 1 }, ticks: { show: false }, font: '11px "Atkinson Next"' };
   const chart = new uPlot({
     width: plot.clientWidth, height: plot.clientHeight, legend: { show: false },
@@ -152,11 +170,16 @@ function legend(box, data, at) {
     swatch.className = `swatch s${i % 8}`;
     name.append(swatch, s.label);
     row.append(name);
-    const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : [s.avg[at], s.min[at], s.avg[at], s.max[at]];
+    const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : under(box._cols, i, at);
     figures.forEach((v) => { const cell = document.createElement('td'); cell.textContent = prefixed(v, data.unit, data.base); row.append(cell); });
     return row;
   }));
-  box.querySelector('.legend .first').textContent = at === null || at === undefined ? 'last' : new Date(data.t[at] * 1000).toLocaleTimeString(undefined, { hour12: false });
+  box.querySelector('.legend .first').textContent = at === null || at === undefined ? 'last' : new Date(box._cols[0][at] * 1000).toLocaleTimeString(undefined, { hour12: false });
+}
+
+function under(cols, line, at) {
+  const [max, min, avg] = cols.slice(1 + 3 * line, 4 + 3 * line).map((c) => c[at]);
+  return [avg, min, avg, max];
 }
 
 async function load(box) {

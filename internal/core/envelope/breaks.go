@@ -1,0 +1,62 @@
+package envelope
+
+import "slices"
+
+// missed is how many usual pauses may pass between two values of one line.
+const missed = 3
+
+// A side of a pause tells what is usual there by this many pauses, and by no
+// fewer than so many.
+const (
+	around = 4
+	enough = 3
+)
+
+// Breaks tells where a line through values at some times, in order, is broken:
+// the places of the values before which nobody knows what was. That is where a
+// pause is longer than three times the interval, and than three times what is
+// usual nearby: a past that was brought in at wide intervals is a line too.
+func Breaks(times []int64, interval int64) (out []int) {
+	pauses := pausesOf(times)
+	for i, p := range pauses {
+		if p > missed*interval && p > missed*usualNear(pauses, i) {
+			out = append(out, i+1)
+		}
+	}
+	return out
+}
+
+// Pause is the usual pause between values: the median; 0 for less than two.
+func Pause(times []int64) int64 { return median(pausesOf(times)) }
+
+func pausesOf(times []int64) []int64 {
+	out := make([]int64, max(0, len(times)-1))
+	for i := range out {
+		out[i] = times[i+1] - times[i]
+	}
+	return out
+}
+
+// usualNear is the median of the pauses before one, or of those after it where
+// that is longer: at the border of a past at wide intervals both are usual.
+func usualNear(pauses []int64, at int) int64 {
+	before, after := pauses[max(0, at-around):at], pauses[at+1:min(len(pauses), at+1+around)]
+	switch {
+	case len(before) >= enough && len(after) >= enough:
+		return max(median(before), median(after))
+	case len(before) >= enough:
+		return median(before)
+	case len(after) >= enough:
+		return median(after)
+	}
+	return median(slices.Concat(before, after))
+}
+
+// median is the greater of the middle two where there are two.
+func median(pauses []int64) int64 {
+	if len(pauses) == 0 {
+		return 0
+	}
+	pauses = slices.Sorted(slices.Values(pauses))
+	return pauses[len(pauses)/2]
+}
