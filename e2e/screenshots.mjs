@@ -47,6 +47,11 @@ test('pictures', async ({ page }) => {
     await page.goto(path)
     await shot(page, name)
   }
+  await page.goto('/run/storage?by=reading')
+  await page.getByRole('button', { name: 'Change how long interfaces / out is kept' }).click()
+  await page.getByLabel('Single samples').fill('5')
+  await expect(page.getByRole('dialog')).toContainText('goes for good')
+  await page.screenshot({ path: `${dir}/keep.png` })
   await page.goto('/collect/latest?kit=interfaces&reading=state&q=port33')
   await page.locator('#value-table a.go').first().click()
   await page.getByRole('link', { name: '14 d', exact: true }).click()
