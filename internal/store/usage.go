@@ -3,9 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
-	"time"
 
-	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store/samples"
 )
@@ -21,8 +19,8 @@ type Usage struct {
 	Series   int
 	PerDay   float64 // samples a day at the reading's interval
 	Bytes    float64 // at rest now
-	// PerSample is what a sample of this reading takes lately with its rollups
-	// and indexes, in bytes; 0 where none of the last days is at rest.
+	// PerSample is what a sample of this reading takes with its rollups and
+	// indexes, in bytes, on the last day if there is any; 0 where none is at rest.
 	PerSample float64 `gorm:"-"`
 }
 
@@ -49,88 +47,60 @@ func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, er
 	for i, r := range rows {
 		places[key{r.Kit, r.Reading, r.DeviceID}] = i
 	}
+	whole, latest, since := newSizes(), newSizes(), recently()
 	share = 1
-	since := recently()
-	days, all := map[key]float64{}, map[key]float64{} // what the latest days take: their points, and all
 	for i, table := range samples.RestTables() {
-		size, pages, err := s.Samples.Size(ctx, table)
+		found, part, err := s.tableUsage(ctx, table, since)
 		if err != nil {
 			return nil, 0, err
 		}
-		part := min(1, lookedAt/max(1, pages))
 		share = min(share, part)
-		var found []struct {
-			Usage  `gorm:"embedded"`
-			Latest float64
-		}
-		err = s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, s.device_id, sum(octet_length(x.data) + %[1]d)::float8 AS bytes,
-			coalesce(sum(octet_length(x.data) + %[1]d) FILTER (WHERE x.day >= %[2]d), 0)::float8 AS latest FROM %[3]s x TABLESAMPLE SYSTEM (%[4]s)
-			JOIN series s ON s.id = x.series_id GROUP BY 1, 2, 3`, samples.Overhead, since, table, samples.Percent(part))).Scan(&found).Error
-		if err != nil {
-			return nil, 0, err
-		}
-		total := 0.0
-		for _, f := range found {
-			total += f.Bytes
-		}
 		for _, f := range found {
 			if place, ok := places[key{f.Kit, f.Reading, f.DeviceID}]; ok {
-				rows[place].Bytes += f.Bytes / total * size
+				rows[place].Bytes += f.Bytes
 			}
 			k := key{kit: f.Kit, reading: f.Reading}
-			all[k] += f.Latest / total * size
-			if i == 0 {
-				days[k] += f.Latest / total * size
-			}
+			whole.add(k, f.Bytes, i == 0)
+			latest.add(k, f.Latest, i == 0)
 		}
 	}
-	perSample, err := s.daySampleSize(ctx, since)
+	if err := s.countSamples(ctx, since, whole, latest); err != nil {
+		return nil, 0, err
+	}
 	for i, r := range rows {
 		k := key{kit: r.Kit, reading: r.Reading}
-		if days[k] > 0 { // what rollups add is taken from the sizes of the tables
-			rows[i].PerSample = perSample[k] * all[k] / days[k]
+		if rows[i].PerSample = latest.perSample(k); rows[i].PerSample == 0 {
+			rows[i].PerSample = whole.perSample(k)
 		}
 	}
-	return rows, share, err
+	return rows, share, nil
 }
 
-// recently is the last day that is at rest for sure: it tells what a sample
-// takes now, while older ones may have been brought in at other intervals.
-func recently() int { return int(time.Now().Add(-2*time.Hour).Unix()/86_400) - 1 }
+// tableUse is what a reading of a device takes in one table, in bytes: in all,
+// and of the latest days.
+type tableUse struct {
+	Kit, Reading  string
+	DeviceID      domain.ID
+	Bytes, Latest float64
+}
 
-// sizedPages is how many pages are looked at to learn what a sample takes.
-const sizedPages = 1000
-
-// daySampleSize measures, on some long chunks of a day and later ones, what a
-// sample of each reading takes without rollups.
-func (s *Store) daySampleSize(ctx context.Context, since int) (map[key]float64, error) {
-	_, pages, err := s.Samples.Size(ctx, samples.RestTables()[0])
+// tableUsage shares out what a table takes by what is seen in a part of it.
+func (s *Store) tableUsage(ctx context.Context, table string, since int) (found []tableUse, part float64, err error) {
+	size, pages, err := s.Samples.Size(ctx, table)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id WHERE x.day >= $1`,
-		samples.Percent(min(1, sizedPages/max(1, pages)))), since)
-	if err != nil {
-		return nil, err
+	part = min(1, lookedAt/max(1, pages))
+	err = s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, s.device_id, sum(octet_length(x.data) + %[1]d)::float8 AS bytes,
+		coalesce(sum(octet_length(x.data) + %[1]d) FILTER (WHERE x.day >= %[2]d), 0)::float8 AS latest FROM %[3]s x TABLESAMPLE SYSTEM (%[4]s)
+		JOIN series s ON s.id = x.series_id GROUP BY 1, 2, 3`, samples.Overhead, since, table, samples.Percent(part))).Scan(&found).Error
+	total := 0.0
+	for _, f := range found {
+		total += f.Bytes
 	}
-	defer rows.Close()
-	bytes, points := map[key]float64{}, map[key]float64{}
-	var dec codec.Decoder
-	for rows.Next() {
-		var k key
-		var data []byte
-		if err := rows.Scan(&k.kit, &k.reading, &data); err != nil {
-			return nil, err
-		}
-		sum, err := dec.Summary(data)
-		if err != nil {
-			return nil, err
-		}
-		bytes[k] += float64(len(data) + samples.Overhead)
-		points[k] += float64(sum.Count)
+	for i := range found {
+		found[i].Bytes *= size / total
+		found[i].Latest *= size / total
 	}
-	for k := range bytes {
-		bytes[k] /= max(1, points[k])
-	}
-	return bytes, rows.Err()
+	return found, part, err
 }

@@ -58,6 +58,32 @@ func TestUsageIsSharedOutByReading(t *testing.T) {
 	assert.NotEmpty(t, storage.Tables)
 }
 
+// What a month brings follows the last day: the past may have been brought in
+// at wider intervals, at which a row's own size weighs more.
+func TestASampleTakesWhatItTookLately(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	d, calm := world(t, s)
+	moved, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "moved", Name: "Moved", Interval: time.Minute}})
+	require.NoError(t, err)
+	yesterday := time.Now().UTC().Add(-2*time.Hour).Truncate(24*time.Hour).AddDate(0, 0, -1)
+	a, b := samples.History{Series: calm.ID}, samples.History{Series: moved[0].ID}
+	for at := yesterday.AddDate(0, 0, -20); at.Before(yesterday.AddDate(0, 0, 1)); at = at.Add(time.Minute) {
+		p := codec.Point{T: at.UnixMilli(), V: float64(at.Unix() / 60 % 50)}
+		a.Points = append(a.Points, p)
+		if !at.Before(yesterday) || at.Minute()%30 == 0 {
+			b.Points = append(b.Points, p)
+		}
+	}
+	require.NoError(t, s.Samples.Import(ctx, []samples.History{a, b}))
+	usage, _, err := s.SampleUsage(ctx)
+	require.NoError(t, err)
+	per := map[string]float64{}
+	for _, u := range usage {
+		per[u.Reading] = u.PerSample
+	}
+	assert.InEpsilon(t, per["r"], per["moved"], 0.2)
+}
+
 func TestNamedSeries(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, series := world(t, s)
