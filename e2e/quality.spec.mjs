@@ -1,7 +1,7 @@
 // Keyboard, accessibility in both themes, phone width, safety.
 import { test, expect } from '@playwright/test'
 import AxeBuilder from '@axe-core/playwright'
-import { signIn, watchConsole } from './helpers.mjs'
+import { openDevice, signIn, watchConsole } from './helpers.mjs'
 
 test('the night shift needs no mouse', async ({ page }) => {
   await page.goto('/signin')
@@ -110,4 +110,13 @@ test('who may only look cannot act', async ({ page }) => {
   expect(answer.status()).toBe(403)
   const foreign = await page.request.post('/incidents/1/acknowledge', { headers: { Origin: 'https://elsewhere.example', 'Sec-Fetch-Site': 'cross-site' } })
   expect(foreign.status()).toBe(403)
+})
+
+test('charts draw what makes no line', async ({ page }) => {
+  await signIn(page)
+  await openDevice(page, 'log-1')
+  await expect(page.locator('[data-chart] canvas').first()).toBeVisible()
+  // null breaks a line, undefined is a time at which only others have a value
+  const dots = await page.evaluate(() => lonely([5, null, 6, undefined, 7, null, undefined, 8, null, 9, undefined]))
+  expect(dots).toEqual([0, 7, 9])
 })
