@@ -17,6 +17,10 @@ func (s *Service) SetKeep(ctx context.Context, k store.ReadingKey, days store.Ke
 	if err := s.checkKeep(k, days); err != nil {
 		return err
 	}
+	keeps, err := s.store.Keeps(ctx)
+	if err != nil || keeps[k] == days {
+		return err // nothing stored needs to be looked at
+	}
 	return s.store.SetKeep(ctx, k, days)
 }
 

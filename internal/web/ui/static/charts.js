@@ -76,7 +76,7 @@ function overlay(data) {
       ctx.lineTo(left + width, limit.y);
       ctx.stroke();
     }
-    labels(ctx, shown, left + width - 4, top);
+    labels(ctx, width < 320 * devicePixelRatio ? shown.map((l) => ({ ...l, label: l.label.replace(/ for \d+$/, '') })) : shown, left + width - 4, top);
     ctx.setLineDash([]);
     for (const mark of data.marks) {
       const x = u.valToPos(mark.at, 'x', true);
