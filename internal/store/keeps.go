@@ -58,6 +58,18 @@ func (s *Store) Keeps(ctx context.Context) (map[ReadingKey]KeepDays, error) {
 	return out, nil
 }
 
+// Unsettled returns the readings whose changed times to keep are not applied
+// yet to what is stored.
+func (s *Store) Unsettled(ctx context.Context) (map[ReadingKey]bool, error) {
+	var rows []ReadingKey
+	err := s.q(ctx).Table("keeps").Select("kit, reading").Where("NOT settled").Scan(&rows).Error
+	out := make(map[ReadingKey]bool, len(rows))
+	for _, k := range rows {
+		out[k] = true
+	}
+	return out, err
+}
+
 // SetKeep changes for how long samples of a reading are kept; SettleKeeps
 // applies it to what is stored already.
 func (s *Store) SetKeep(ctx context.Context, k ReadingKey, days KeepDays) error {

@@ -25,7 +25,9 @@ type keepForm struct {
 	Fields []keepField
 	Effect collect.KeepRehearsal
 	Saved  bool
-	May    domain.Access
+	// Unsettled is set while what is stored does not follow yet.
+	Unsettled bool
+	May       domain.Access
 }
 
 type keepField struct {

@@ -26,6 +26,7 @@ type storageView struct {
 	Storage   store.Storage
 	Keep      store.KeepDays // the setting for all
 	May       domain.Access
+	unsettled map[store.ReadingKey]bool
 	ui.Sorting
 	ui.Paging
 }
@@ -76,6 +77,9 @@ func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if v.unsettled, err = s.Store.Unsettled(ctx); err != nil {
+		return err
+	}
 	v.Share = share * 100
 	v.group(usage, places, keeps)
 	v.sort()
@@ -98,7 +102,7 @@ func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps ma
 		case "reading":
 			key := store.ReadingKey{Kit: u.Kit, Reading: u.Reading}
 			row = usageRow{Name: u.Kit + " / " + u.Reading, URL: "/collect/latest?kit=" + u.Kit + "&reading=" + u.Reading,
-				Keep: keepForm{Key: key, Fields: kept(u.Kind, keeps[key], v.Keep), May: v.May}}
+				Keep: keepForm{Key: key, Fields: kept(u.Kind, keeps[key], v.Keep), Unsettled: v.unsettled[key], May: v.May}}
 		case "place":
 			row = usageRow{Name: names[u.PlaceID], URL: "/devices?q=" + names[u.PlaceID]}
 		case "device":
