@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -90,7 +91,7 @@ func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(str
 			return err
 		})
 	}
-	if err := work.Wait(); err != nil {
+	if err := cmp.Or(work.Wait(), ctx.Err()); err != nil { // whoever breaks off a load has not loaded
 		return err
 	}
 	if err := a.Store.FinishLoad(ctx); err != nil {

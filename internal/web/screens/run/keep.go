@@ -1,7 +1,6 @@
 package run
 
 import (
-	"cmp"
 	"errors"
 	"net/http"
 	"net/url"
@@ -194,7 +193,3 @@ func (f keepForm) ID() string { return "kept-" + f.Key.Kit + "-" + f.Key.Reading
 func (f keepForm) URL() string {
 	return "/run/storage/keep?" + url.Values{"kit": {f.Key.Kit}, "reading": {f.Key.Reading}}.Encode()
 }
-
-// Days writes the numbers of days in a row: those of the reading, else the
-// setting for all.
-func (f keepForm) Days(x keepField) string { return cmp.Or(x.Value, strconv.Itoa(x.Usual)) }
