@@ -13,8 +13,9 @@ type Run struct {
 	V           float64
 }
 
-// missed is how many usual pauses may pass between two points of one run.
-const missed = 3
+// Missed is how many usual pauses may pass between two points of one run, or
+// of one line.
+const Missed = 3
 
 // Runs puts points, ordered by time, into runs behind dst. A pause of more
 // than gap milliseconds between two points ends a run, since nobody knows what
@@ -23,7 +24,7 @@ const missed = 3
 // three times what is usual.
 func Runs(dst []Run, points []Point, gap int64) []Run {
 	if gap > 0 {
-		gap = max(gap, missed*usualPause(points))
+		gap = max(gap, Missed*usualPause(points))
 	}
 	for _, p := range points {
 		dst = JoinRun(dst, Run{p.T, p.T, 1, p.V}, gap)
@@ -36,7 +37,7 @@ func Runs(dst []Run, points []Point, gap int64) []Run {
 func JoinRun(dst []Run, r Run, gap int64) []Run {
 	if n := len(dst); n > 0 {
 		last := &dst[n-1]
-		if last.V == r.V && (gap <= 0 || r.First-last.Last <= max(gap, missed*last.Pause(), missed*r.Pause())) {
+		if last.V == r.V && (gap <= 0 || r.First-last.Last <= max(gap, Missed*last.Pause(), Missed*r.Pause())) {
 			last.Last = r.Last
 			last.Count += r.Count
 			return dst
@@ -53,6 +54,15 @@ func usualPause(points []Point) int64 {
 	pauses := make([]int64, len(points)-1)
 	for i := range pauses {
 		pauses[i] = points[i+1].T - points[i].T
+	}
+	return Usual(pauses)
+}
+
+// Usual is the median of some pauses, the greater of the middle two where
+// there are two; 0 for none. The pauses are put in order.
+func Usual(pauses []int64) int64 {
+	if len(pauses) == 0 {
+		return 0
 	}
 	slices.Sort(pauses)
 	return pauses[len(pauses)/2]

@@ -1,9 +1,10 @@
 package envelope
 
-import "slices"
+import (
+	"slices"
 
-// missed is how many usual pauses may pass between two values of one line.
-const missed = 3
+	"tirelessowl/internal/core/codec"
+)
 
 // A side of a pause tells what is usual there by this many pauses, and by no
 // fewer than so many.
@@ -19,7 +20,7 @@ const (
 func Breaks(times []int64, interval int64) (out []int) {
 	pauses := pausesOf(times)
 	for i, p := range pauses {
-		if p > missed*interval && p > missed*usualNear(pauses, i) {
+		if p > codec.Missed*interval && p > codec.Missed*usualNear(pauses, i) {
 			out = append(out, i+1)
 		}
 	}
@@ -27,7 +28,7 @@ func Breaks(times []int64, interval int64) (out []int) {
 }
 
 // Pause is the usual pause between values: the median; 0 for less than two.
-func Pause(times []int64) int64 { return median(pausesOf(times)) }
+func Pause(times []int64) int64 { return codec.Usual(pausesOf(times)) }
 
 func pausesOf(times []int64) []int64 {
 	out := make([]int64, max(0, len(times)-1))
@@ -52,11 +53,5 @@ func usualNear(pauses []int64, at int) int64 {
 	return median(slices.Concat(before, after))
 }
 
-// median is the greater of the middle two where there are two.
-func median(pauses []int64) int64 {
-	if len(pauses) == 0 {
-		return 0
-	}
-	pauses = slices.Sorted(slices.Values(pauses))
-	return pauses[len(pauses)/2]
-}
+// median leaves the pauses in their order.
+func median(pauses []int64) int64 { return codec.Usual(slices.Clone(pauses)) }

@@ -34,6 +34,7 @@ func TestWholeTablesGo(t *testing.T) {
 	assert.Equal(t, 700.0, r.Lost)
 	assert.Equal(t, 365*100.0+1825*20, r.FullNow)
 	assert.Equal(t, 3*100.0+365*90+1825*20, r.Full)
+	// 300 + 32,850 + 36,500 = 69,650 bytes are 68.0 KiB; 36,500 + 36,500 = 73,000 are 71.3.
 	assert.Equal(t, "700\u00a0B goes for good; in the end it takes 68\u00a0KiB instead of 71.3\u00a0KiB.", r.Why.Answer)
 	var said []string
 	for _, f := range r.Why.Facts {
@@ -109,6 +110,7 @@ func TestOneDayGoes(t *testing.T) {
 	// 20453 is 327 days before: 31 December 2025.
 	assert.Equal(t, "Single samples of 31 Dec 2025 to 7 Jan 2026 go, 3\u00a0KiB", r.Why.Facts[0].Text)
 	assert.Equal(t, "nothing tells of that time afterwards", r.Why.Facts[0].Detail)
+	// 3,072 bytes of two days are 1,536 a day.
 	assert.Equal(t, "Single samples: 1 day, in the end 1.5\u00a0KiB", r.Why.Facts[1].Text)
 	assert.Equal(t, "31 Dec 2025", between(20453, 20453))
 }

@@ -177,6 +177,30 @@ func TestChartOfAWidePast(t *testing.T) {
 	assert.NotContains(t, c.Lines[0].Avg, (*float64)(nil), "no holes")
 }
 
+// Series that are collected at other seconds do not break each other's lines.
+func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
+	w := setup(t)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	made, err := w.store.AddSeries(t.Context(), []domain.Series{
+		{DeviceID: d.ID, Kit: "k", Reading: "a", Name: "A", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
+	require.NoError(t, err)
+	var batch []domain.SeriesSample
+	for i, x := range made {
+		for m := 1; m <= 10; m++ {
+			at := now.Add(time.Duration(i)*20*time.Second - time.Duration(m)*time.Minute)
+			batch = append(batch, domain.SeriesSample{SeriesID: x.ID, Sample: domain.Sample{At: at, Value: float64(m)}})
+		}
+	}
+	require.NoError(t, w.store.Samples.Append(t.Context(), batch))
+	c, err := w.Chart(t.Context(), []domain.ID{made[0].ID, made[1].ID}, time.Hour, now)
+	require.NoError(t, err)
+	for i, line := range c.Lines {
+		assert.Len(t, line.Times, 10)
+		assert.Equal(t, now.Add(time.Duration(i)*20*time.Second-10*time.Minute).Unix(), line.Times[0])
+		assert.NotContains(t, line.Avg, (*float64)(nil))
+	}
+}
+
 func TestWhyFallsBackToWhatIsStored(t *testing.T) {
 	w := setup(t)
 	p := w.place(t, "Pier")
