@@ -66,7 +66,7 @@ func (b *bench) reading(ctx context.Context) error {
 			return err
 		}},
 		{"since when 50 states stand", "", func() error {
-			_, err := b.db.Standing(ctx, states)
+			_, err := b.db.Values.Standing(ctx, states)
 			return err
 		}},
 	} {

@@ -61,11 +61,11 @@ func (b *bench) atRest(ctx context.Context) error {
 
 // states makes series of states that change twice a day, asked once a minute.
 func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error) {
-	place, err := b.db.SavePlace(ctx, domain.Place{Name: "Bench", Kind: domain.Site})
+	place, err := b.db.Places.Save(ctx, domain.Place{Name: "Bench", Kind: domain.Site})
 	if err != nil {
 		return nil, err
 	}
-	d, err := b.db.AddDevice(ctx, domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := b.db.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +76,7 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	for i := range n {
 		wanted = append(wanted, domain.Series{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("state", i), Name: "State", Kind: domain.KindState, Interval: time.Minute})
 	}
-	made, err := b.db.AddSeries(ctx, wanted)
+	made, err := b.db.Series.Add(ctx, wanted)
 	if err != nil {
 		return nil, err
 	}

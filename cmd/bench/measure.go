@@ -212,7 +212,7 @@ func (b *bench) engine(ctx context.Context) error {
 	after, spent := c.Stats(), time.Since(start)
 	var mem runtime.MemStats
 	runtime.ReadMemStats(&mem)
-	series, err := b.store.CountSeries(ctx)
+	series, err := b.store.Series.Count(ctx)
 	if err != nil {
 		return err
 	}
@@ -266,21 +266,21 @@ func each(every string) fs.FS {
 
 // adopt puts the fleet under watch.
 func (b *bench) adopt(ctx context.Context) error {
-	place, err := b.store.SavePlace(ctx, domain.Place{Name: "Fleet", Kind: domain.Site})
+	place, err := b.store.Places.Save(ctx, domain.Place{Name: "Fleet", Kind: domain.Site})
 	if err != nil {
 		return err
 	}
-	secret, err := b.store.AddCredential(ctx, domain.Credential{Name: "fleet", Kind: "snmp-v2c"}, community)
+	secret, err := b.store.Credentials.Add(ctx, domain.Credential{Name: "fleet", Kind: "snmp-v2c"}, community)
 	if err != nil {
 		return err
 	}
-	return b.store.InTx(ctx, func(tx *store.Store) error {
+	return b.store.InTx(ctx, func(tx *store.Areas) error {
 		for i := range b.devices {
-			d, err := tx.AddDevice(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), Port: fleetPort, CredentialID: secret.ID, CreatedAt: time.Now()}, "", nil)
+			d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), Port: fleetPort, CredentialID: secret.ID, CreatedAt: time.Now()}, "", nil)
 			if err != nil {
 				return err
 			}
-			if err := tx.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}); err != nil {
+			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}); err != nil {
 				return err
 			}
 		}
@@ -370,11 +370,11 @@ func (b *bench) pages(ctx context.Context) error {
 	if _, err := c.PostForm(server.URL+"/signin", url.Values{"name": {"bench"}, "password": {"bench-bench"}}); err != nil {
 		return err
 	}
-	series, err := b.store.SeriesOfReading(ctx, "interfaces", "in", 1)
+	series, err := b.store.Series.OfReading(ctx, "interfaces", "in", 1)
 	if err != nil || len(series) == 0 {
 		return fmt.Errorf("no series to chart: %w", err)
 	}
-	every, err := b.store.SeriesOf(ctx, 0)
+	every, err := b.store.Series.Of(ctx, 0)
 	if err != nil {
 		return err
 	}

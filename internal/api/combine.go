@@ -56,7 +56,7 @@ func (a *api) combined() {
 		if !in.From.Before(in.To) {
 			return nil, domain.FieldErrors{"from": "Must lie before the end."}
 		}
-		named, err := a.Store.NamedSeries(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
+		named, err := a.Store.Series.Named(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
 		if err != nil {
 			return nil, err
 		}
@@ -67,7 +67,7 @@ func (a *api) combined() {
 		for i, x := range named {
 			ids[i], by[x.ID] = x.ID, x
 		}
-		got, err := a.Store.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
+		got, err := a.Store.Values.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
 		if err != nil {
 			return nil, err
 		}

@@ -12,7 +12,7 @@ type none struct{}
 
 func (a *api) places() {
 	add(a, domain.AccessSee, http.MethodGet, "/places", "places", "All places of the tree", func(ctx context.Context, _ *none) (*Body[Items[domain.Place]], error) {
-		return items(a.Store.Places(ctx))
+		return items(a.Store.Places.All(ctx))
 	})
 	type input struct {
 		Body struct {
@@ -22,10 +22,10 @@ func (a *api) places() {
 		}
 	}
 	add(a, domain.AccessConfigure, http.MethodPost, "/places", "places", "Make a place", func(ctx context.Context, in *input) (*Body[domain.Place], error) {
-		return one(a.Store.SavePlace(ctx, domain.Place{ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind)}))
+		return one(a.Store.Places.Save(ctx, domain.Place{ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind)}))
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/credentials", "sweeps", "Credentials, without their secrets", func(ctx context.Context, _ *none) (*Body[Items[domain.Credential]], error) {
-		return items(a.Store.Credentials(ctx))
+		return items(a.Store.Credentials.All(ctx))
 	})
 }
 

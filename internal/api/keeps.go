@@ -27,7 +27,7 @@ type AllKeeps struct {
 func (a *api) keeps() {
 	const tag = "samples"
 	add(a, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept", func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
-		keeps, err := a.Store.Keeps(ctx)
+		keeps, err := a.Store.Keeps.All(ctx)
 		out := AllKeeps{Usual: a.Keep, Readings: []ReadingKeep{}}
 		for k, days := range keeps {
 			out.Readings = append(out.Readings, ReadingKeep{k.Kit, k.Reading, days})

@@ -21,7 +21,7 @@ func (a *api) incidents() {
 		if in.State != "" {
 			f.States = []domain.IncidentState{domain.IncidentState(in.State)}
 		}
-		list, total, err := a.Store.Incidents(ctx, f)
+		list, total, err := a.Store.Incidents.Find(ctx, f)
 		out, err := items(list, err)
 		out.Body.Total = &total
 		return out, err
@@ -56,16 +56,16 @@ func (a *api) incidents() {
 		Limit    int   `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/alerts", tag, "Alerts, newest first", func(ctx context.Context, in *alertFilter) (*Body[Items[domain.Alert]], error) {
-		return items(a.Store.Alerts(ctx, in.DeviceID, in.Open, in.Limit))
+		return items(a.Store.Alerts.Find(ctx, in.DeviceID, in.Open, in.Limit))
 	})
 	type deliveryFilter struct {
 		Page
 		State string `query:"state" enum:"waiting,sent,failed" required:"false"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/deliveries", tag, "Deliveries, newest first", func(ctx context.Context, in *deliveryFilter) (*Body[Items[domain.Delivery]], error) {
-		return items(a.Store.Deliveries(ctx, domain.DeliveryState(in.State), in.Limit, in.Offset))
+		return items(a.Store.Deliveries.Find(ctx, domain.DeliveryState(in.State), in.Limit, in.Offset))
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/tickets", tag, "Tickets, newest first", func(ctx context.Context, in *Page) (*Body[Items[domain.Ticket]], error) {
-		return items(a.Store.Tickets(ctx, nil, in.Limit))
+		return items(a.Store.Tickets.Find(ctx, nil, in.Limit))
 	})
 }

@@ -28,7 +28,7 @@ func (a *api) devices() {
 		Health string `query:"health" enum:"fine,notice,warning,critical,unreachable,unknown,paused,maintenance" required:"false"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/devices", tag, "All devices", func(ctx context.Context, in *filter) (*Body[Items[domain.Device]], error) {
-		all, err := a.Store.Devices(ctx)
+		all, err := a.Store.Devices.All(ctx)
 		out := []domain.Device{}
 		for _, d := range all {
 			if in.Health == "" || string(d.Health) == in.Health {
@@ -38,20 +38,20 @@ func (a *api) devices() {
 		return items(out, err)
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device", func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
-		return one(a.Store.Device(ctx, in.ID))
+		return one(a.Store.Devices.One(ctx, in.ID))
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/parts", tag, "Parts of a device", func(ctx context.Context, in *ByID) (*Body[Items[domain.Part]], error) {
-		if _, err := a.Store.Device(ctx, in.ID); err != nil {
+		if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		return items(a.Store.Parts(ctx, in.ID))
+		return items(a.Store.Parts.Of(ctx, in.ID))
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/readings", tag, "Readings of a device with their newest values", a.readings)
 	type asked struct {
 		Requests int `json:"requests" doc:"How many requests are on their way"`
 	}
 	add(a, domain.AccessOperate, http.MethodPost, "/devices/{id}/collect", tag, "Collect everything of a device now", func(ctx context.Context, in *ByID) (*Body[asked], error) {
-		if _, err := a.Store.Device(ctx, in.ID); err != nil {
+		if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
 			return nil, err
 		}
 		return one(asked{a.Collect(in.ID)}, nil)
@@ -63,26 +63,26 @@ func (a *api) devices() {
 		To       time.Time `query:"to"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/transitions", tag, "Changes of health, newest first", func(ctx context.Context, in *since) (*Body[Items[domain.Transition]], error) {
-		return items(a.Store.Transitions(ctx, store.TransitionFilter{DeviceID: in.DeviceID, From: in.From, Until: in.To, Limit: in.Limit, Offset: in.Offset}))
+		return items(a.Store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: in.DeviceID, From: in.From, Until: in.To, Limit: in.Limit, Offset: in.Offset}))
 	})
 }
 
 func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], error) {
-	if _, err := a.Store.Device(ctx, in.ID); err != nil {
+	if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
 		return nil, err
 	}
-	series, err := a.Store.SeriesOf(ctx, in.ID)
+	series, err := a.Store.Series.Of(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	standing, err := a.Store.Standing(ctx, series)
+	standing, err := a.Store.Values.Standing(ctx, series)
 	if err != nil {
 		return nil, err
 	}
 	out := []Reading{}
 	for _, x := range series {
 		r := Reading{Series: x, IntervalSeconds: int(x.Interval / time.Second)}
-		if l, ok := a.Store.LatestIn([]domain.ID{x.ID})[x.ID]; ok {
+		if l, ok := a.Store.Values.LatestIn([]domain.ID{x.ID})[x.ID]; ok {
 			r.Value, r.At, r.PreviousValue = &l.Value, &l.At, l.BeforeValue
 		}
 		if run, ok := standing[x.ID]; ok {
@@ -124,7 +124,7 @@ func (a *api) standing() {
 		Span float64 `query:"hours" minimum:"0.1" maximum:"43800" default:"24" doc:"How far back from now"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/runs", "series", "Which values a series of states or texts had, and how long each stood", func(ctx context.Context, in *window) (*Body[Standing], error) {
-		x, err := a.Store.Series(ctx, in.ID)
+		x, err := a.Store.Series.One(ctx, in.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -146,7 +146,7 @@ func (a *api) standing() {
 func (a *api) series() {
 	const tag = "series"
 	add(a, domain.AccessSee, http.MethodGet, "/series/{id}", tag, "One series", func(ctx context.Context, in *ByID) (*Body[domain.Series], error) {
-		return one(a.Store.Series(ctx, in.ID))
+		return one(a.Store.Series.One(ctx, in.ID))
 	})
 	type window struct {
 		ByID
@@ -164,11 +164,11 @@ func (a *api) series() {
 		if !in.From.Before(in.To) {
 			return nil, domain.FieldErrors{"from": "Must lie before the end."}
 		}
-		x, err := a.Store.Series(ctx, in.ID)
+		x, err := a.Store.Series.One(ctx, in.ID)
 		if err != nil {
 			return nil, err
 		}
-		steps, width, resolution, err := a.Store.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
+		steps, width, resolution, err := a.Store.Values.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
 		if steps == nil {
 			steps = []domain.Step{}
 		}

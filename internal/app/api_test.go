@@ -163,12 +163,12 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	c, ctx := browser(t), t.Context()
 	r.signIn(t, c, demo.Password)
 	in := r.incident(t)
-	channels, err := r.Store.Channels(ctx)
+	channels, err := r.Store.Channels.All(ctx)
 	require.NoError(t, err)
-	d, err := r.Store.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
+	d, err := r.Store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
 	require.NoError(t, err)
 	d.State, d.Error, d.NextTryAt, d.DoneAt = domain.DeliveryFailed, "550 no such mailbox", time.Now(), time.Now()
-	require.NoError(t, r.Store.FinishDelivery(ctx, d))
+	require.NoError(t, r.Store.Deliveries.Finish(ctx, d))
 	told := func() bool {
 		_, body, _ := get(t, c, r.url+"/estate-strip")
 		return strings.Contains(body, "1 message undelivered")
@@ -184,7 +184,7 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	status, _ := post(t, c, fmt.Sprintf("%s/respond/deliveries/%d/retry", r.url, d.ID), nil)
 	assert.Equal(t, 303, status)
 	require.Eventually(t, func() bool {
-		got, err := r.Store.Delivery(ctx, d.ID)
+		got, err := r.Store.Deliveries.One(ctx, d.ID)
 		return err == nil && got.State == domain.DeliverySent
 	}, 15*time.Second, 50*time.Millisecond)
 	assert.Eventually(t, func() bool { return !told() }, 10*time.Second, 100*time.Millisecond)

@@ -138,7 +138,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		return fmt.Errorf("the sample store: %w", err)
 	}
 	a.house.Start(ctx)
-	if err := a.Store.EndSweeps(ctx, time.Now().UTC()); err != nil {
+	if err := a.Store.Sweeps.EndAll(ctx, time.Now().UTC()); err != nil {
 		return err
 	}
 	if err := a.Kits.Seed(ctx); err != nil {

@@ -21,7 +21,7 @@ type deliverer struct {
 
 // Deliver implements engine.Deliverer.
 func (d deliverer) Deliver(ctx context.Context, x domain.Delivery) (engine.Receipt, bool, error) {
-	channel, secret, err := d.store.Channel(ctx, x.ChannelID)
+	channel, secret, err := d.store.Channels.One(ctx, x.ChannelID)
 	if err != nil {
 		return engine.Receipt{}, false, fmt.Errorf("its channel: %w", err)
 	}
@@ -58,7 +58,7 @@ func (d deliverer) ticket(ctx context.Context, x domain.Delivery, at desk.Desk) 
 }
 
 func (d deliverer) note(ctx context.Context, x domain.Delivery, at desk.Desk) (engine.Receipt, bool, error) {
-	ticket, err := d.store.TicketOf(ctx, x.IncidentID)
+	ticket, err := d.store.Tickets.Of(ctx, x.IncidentID)
 	if err != nil {
 		return engine.Receipt{}, false, err
 	}
@@ -76,7 +76,7 @@ func permanent(err error) bool {
 
 // TestChannel tries a channel from its own page and says how it went.
 func (d deliverer) TestChannel(ctx context.Context, id domain.ID, to string) (string, error) {
-	channel, secret, err := d.store.Channel(ctx, id)
+	channel, secret, err := d.store.Channels.One(ctx, id)
 	if err != nil {
 		return "", err
 	}

@@ -88,11 +88,11 @@ func (d *Demo) Stop() {
 // DemoOrigin returns the moment that the demo's stories refer to: the one
 // stored, or now for a fresh start. A load that was broken off is wiped.
 func DemoOrigin(ctx context.Context, s *store.Store) (origin time.Time, loaded bool, err error) {
-	text, err := s.Setting(ctx, settingBegan)
+	text, err := s.Settings.Get(ctx, settingBegan)
 	if err != nil {
 		return origin, false, err
 	}
-	done, err := s.Setting(ctx, settingDone)
+	done, err := s.Settings.Get(ctx, settingDone)
 	if err != nil {
 		return origin, false, err
 	}
@@ -109,7 +109,7 @@ func DemoOrigin(ctx context.Context, s *store.Store) (origin time.Time, loaded b
 		}
 	}
 	origin = time.Now().UTC().Truncate(time.Minute)
-	return origin, false, s.SetSetting(ctx, settingBegan, origin.Format(time.RFC3339))
+	return origin, false, s.Settings.Set(ctx, settingBegan, origin.Format(time.RFC3339))
 }
 
 // LoadDemo builds the demo world and brings in its past.
@@ -143,7 +143,7 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 	if err := a.Store.FinishLoad(ctx); err != nil {
 		return err
 	}
-	return a.Store.SetSetting(ctx, settingDone, now.Format(time.RFC3339))
+	return a.Store.Settings.Set(ctx, settingDone, now.Format(time.RFC3339))
 }
 
 // RunDemo is the whole of "owl demo": it returns when the context ends.

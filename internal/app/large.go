@@ -97,7 +97,7 @@ func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(str
 	if err := a.Store.FinishLoad(ctx); err != nil {
 		return err
 	}
-	return a.Store.SetSetting(ctx, settingDone, now.Format(time.RFC3339))
+	return a.Store.Settings.Set(ctx, settingDone, now.Format(time.RFC3339))
 }
 
 // loadFleet makes some devices and brings in their past.

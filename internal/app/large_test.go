@@ -25,7 +25,7 @@ func TestLoadLarge(t *testing.T) {
 	require.NoError(t, r.loadLarge(t.Context(), world, func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }))
 	assert.Contains(t, said[len(said)-1], "20 of 20 devices")
 
-	all, err := r.Store.SeriesOf(t.Context(), 0)
+	all, err := r.Store.Series.Of(t.Context(), 0)
 	require.NoError(t, err)
 	byDevice := map[int64]int{}
 	var ids []int64

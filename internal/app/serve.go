@@ -26,7 +26,7 @@ func Serve(ctx context.Context, c config.Config, log *slog.Logger) error {
 	if err := a.Start(ctx, nil); err != nil {
 		return err
 	}
-	if n, err := s.CountUsers(ctx); err == nil && n == 0 {
+	if n, err := s.Users.Count(ctx); err == nil && n == 0 {
 		log.Warn("nobody can sign in yet: make the first user with “owl user add”")
 	}
 	log.Info("ready", "url", c.URL)

@@ -34,13 +34,13 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 	c, ctx := browser(t), t.Context()
 	r.signIn(t, c, demo.Password)
 	find := func(device, part, reading string) store.NamedSeries {
-		named, err := r.Store.NamedSeries(ctx, store.NamedFilter{Device: device, Part: part, Reading: reading})
+		named, err := r.Store.Series.Named(ctx, store.NamedFilter{Device: device, Part: part, Reading: reading})
 		require.NoError(t, err)
 		require.Len(t, named, 1)
 		return named[0]
 	}
 	about, port := find("host-1", "", "description"), find("hq-core-1", "port33", "state")
-	coded, _, err := r.Store.CodeTexts(ctx, []domain.SeriesText{{SeriesID: about.ID, Text: "Fathom Systems FH-2 hypervisor host, build 7714"}})
+	coded, _, err := r.Store.Words.Code(ctx, []domain.SeriesText{{SeriesID: about.ID, Text: "Fathom Systems FH-2 hypervisor host, build 7714"}})
 	require.NoError(t, err)
 	r.pastOf(t, about.ID, func(int) float64 { return coded[0].Value })
 	r.pastOf(t, port.ID, func(hour int) float64 { return float64(1 + hour/12%2) }) // up until noon

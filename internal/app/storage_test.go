@@ -83,7 +83,7 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	assert.Contains(t, body, "Saved.")
 	assert.Contains(t, body, `hx-swap-oob`)
 	key := store.ReadingKey{Kit: "interfaces", Reading: "in"}
-	keeps, err := r.Store.Keeps(ctx)
+	keeps, err := r.Store.Keeps.All(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, map[store.ReadingKey]store.KeepDays{key: {Points: 400, Days: 500}}, keeps)
 	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
@@ -104,7 +104,7 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	assert.Zero(t, settled, "nothing was changed")
 	status, _ = set("", "")
 	assert.Equal(t, 200, status)
-	keeps, err = r.Store.Keeps(ctx)
+	keeps, err = r.Store.Keeps.All(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, keeps, "the setting of all again")
 	settled, err = r.Store.SettleKeeps(ctx)
@@ -151,18 +151,18 @@ func TestLargeDemoLoads(t *testing.T) {
 	world := demo.Large{World: demo.World{Store: s, Access: a.Access, Kits: a.Kits, Community: "c", Port: 161}, Devices: 50, Days: 20}
 	world.At = func(i int) netip.Addr { return sim.Offset(base, 200, i+1) }
 	require.NoError(t, a.loadLarge(t.Context(), world, func(string, ...any) {}))
-	devices, err := s.Devices(t.Context())
+	devices, err := s.Devices.All(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, devices, 50)
-	series, err := s.SeriesOf(t.Context(), 0)
+	series, err := s.Series.Of(t.Context(), 0)
 	require.NoError(t, err)
 	require.Len(t, series, 50*22, "2 of reachability, 4 ports × 5")
 	for _, x := range series[:22] {
-		past, err := s.SamplesOf(t.Context(), x.ID, time.Now().AddDate(0, 0, -30), time.Now())
+		past, err := s.Values.Of(t.Context(), x.ID, time.Now().AddDate(0, 0, -30), time.Now())
 		require.NoError(t, err)
 		assert.InDelta(t, 6*96+14*288, len(past), 5, "six days of quarters of an hour, a fortnight of five minutes")
 	}
-	done, err := s.Setting(t.Context(), settingDone)
+	done, err := s.Settings.Get(t.Context(), settingDone)
 	require.NoError(t, err)
 	assert.NotEmpty(t, done)
 }

@@ -110,14 +110,14 @@ func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 		assert.Equal(t, 403, status, path)
 		assert.Contains(t, body, "level of access", path)
 	}
-	_, err = r.Store.Device(t.Context(), 1)
+	_, err = r.Store.Devices.One(t.Context(), 1)
 	assert.NoError(t, err)
 }
 
 // incident returns the newest one that is open.
 func (r running) incident(t *testing.T) domain.Incident {
 	t.Helper()
-	list, _, err := r.Store.Incidents(t.Context(), store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1})
+	list, _, err := r.Store.Incidents.Find(t.Context(), store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1})
 	require.NoError(t, err)
 	require.NotEmpty(t, list, "the demo opens with something going on")
 	return list[0]
@@ -190,7 +190,7 @@ func TestWhyOfEveryKind(t *testing.T) {
 
 func (r running) transition(t *testing.T, in respond.Dossier) domain.ID {
 	t.Helper()
-	rows, err := r.Store.Transitions(t.Context(), store.TransitionFilter{DeviceID: in.DeviceID, Limit: 1})
+	rows, err := r.Store.Transitions.Find(t.Context(), store.TransitionFilter{DeviceID: in.DeviceID, Limit: 1})
 	require.NoError(t, err)
 	require.NotEmpty(t, rows)
 	return rows[0].ID
@@ -312,7 +312,7 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	assert.Equal(t, 303, status)
 	status, _, _ = get(t, c, page)
 	assert.Equal(t, http.StatusNotFound, status)
-	devices, err := r.Store.Devices(t.Context())
+	devices, err := r.Store.Devices.All(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, devices, 2, "adopted devices stay watched")
 }

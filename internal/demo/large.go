@@ -44,17 +44,17 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 	if err := l.people(ctx); err != nil {
 		return g, err
 	}
-	c, err := l.Store.AddCredential(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, l.Community)
+	c, err := l.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, l.Community)
 	if err != nil {
 		return g, err
 	}
 	g.credential = c.ID
-	root, err := l.Store.SavePlace(ctx, domain.Place{Name: "Kittiwake Line, large", Kind: domain.Organisation})
+	root, err := l.Store.Places.Save(ctx, domain.Place{Name: "Kittiwake Line, large", Kind: domain.Organisation})
 	if err != nil {
 		return g, err
 	}
 	for i := range largeSites {
-		p, err := l.Store.SavePlace(ctx, domain.Place{ParentID: root.ID, Name: fmt.Sprintf("Quay %02d", i+1), Kind: domain.Site})
+		p, err := l.Store.Places.Save(ctx, domain.Place{ParentID: root.ID, Name: fmt.Sprintf("Quay %02d", i+1), Kind: domain.Site})
 		if err != nil {
 			return g, err
 		}
@@ -65,14 +65,14 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 
 // BuildDevice makes the i-th device with its parts and series, which it returns.
 func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time) (out []domain.Series, err error) {
-	err = l.Store.InTx(ctx, func(tx *store.Store) error {
-		d, err := tx.AddDevice(ctx, domain.Device{PlaceID: g.sites[i%largeSites], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Port: l.Port, Kind: "switch",
+	err = l.Store.InTx(ctx, func(tx *store.Areas) error {
+		d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: g.sites[i%largeSites], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Port: l.Port, Kind: "switch",
 			Vendor: vendorOf("BS-24"), Model: "BS-24", CredentialID: g.credential, CreatedAt: now}, "", nil)
 		if err != nil {
 			return err
 		}
 		for _, name := range []string{"reachability", "interfaces"} {
-			if err := tx.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: name}); err != nil {
+			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: name}); err != nil {
 				return err
 			}
 		}
@@ -81,10 +81,10 @@ func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time
 			port := fmt.Sprintf("port%d", n+1)
 			parts = append(parts, domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: port, Index: fmt.Sprint(n + 1), Name: port, Speed: 1e9})
 		}
-		if parts, err = tx.SaveParts(ctx, parts); err != nil {
+		if parts, err = tx.Parts.Save(ctx, parts); err != nil {
 			return err
 		}
-		out, err = tx.AddSeries(ctx, l.seriesOf(d.ID, parts))
+		out, err = tx.Series.Add(ctx, l.seriesOf(d.ID, parts))
 		return err
 	})
 	return out, err

@@ -38,11 +38,11 @@ func (w *World) Build(ctx context.Context, devices []Device, now time.Time) erro
 	if err := w.responses(ctx); err != nil {
 		return err
 	}
-	c, err := w.Store.AddCredential(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, w.Community)
+	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, w.Community)
 	if err != nil {
 		return err
 	}
-	return w.Store.InTx(ctx, func(tx *store.Store) error { return w.estate(ctx, tx, devices, c.ID, now) })
+	return w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, c.ID, now) })
 }
 
 func (w *World) people(ctx context.Context) error {
@@ -62,21 +62,21 @@ func (w *World) people(ctx context.Context) error {
 }
 
 func (w *World) responses(ctx context.Context) error {
-	mail, err := w.Store.SaveChannel(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: domain.ChannelMail,
+	mail, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: domain.ChannelMail,
 		Settings: map[string]string{"host": w.MailHost, "port": fmt.Sprint(w.MailPort), "from": "owl@kittiwake.example"}}, "")
 	if err != nil {
 		return err
 	}
-	desk, err := w.Store.SaveChannel(ctx, domain.Channel{Name: "Ticket desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": w.DeskURL}}, w.DeskToken)
+	desk, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Ticket desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": w.DeskURL}}, w.DeskToken)
 	if err != nil {
 		return err
 	}
-	_, err = w.Store.SavePlan(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: plan.Usual(mail.ID, desk.ID, "shore-desk@kittiwake.example")})
+	_, err = w.Store.Plans.Save(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: plan.Usual(mail.ID, desk.ID, "shore-desk@kittiwake.example")})
 	return err
 }
 
-func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, credential domain.ID, now time.Time) error {
-	root, err := tx.SavePlace(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+func (w *World) estate(ctx context.Context, tx *store.Areas, devices []Device, credential domain.ID, now time.Time) error {
+	root, err := tx.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, c
 	for _, d := range devices {
 		p, ok := places[d.Place]
 		if !ok {
-			if p, err = tx.SavePlace(ctx, domain.Place{ParentID: root.ID, Name: d.Place, Kind: domain.Site}); err != nil {
+			if p, err = tx.Places.Save(ctx, domain.Place{ParentID: root.ID, Name: d.Place, Kind: domain.Site}); err != nil {
 				return err
 			}
 			places[d.Place] = p
@@ -99,13 +99,13 @@ func (w *World) estate(ctx context.Context, tx *store.Store, devices []Device, c
 	return nil
 }
 
-func (w *World) device(ctx context.Context, tx *store.Store, d Device, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
+func (w *World) device(ctx context.Context, tx *store.Areas, d Device, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
 	var others []string
 	for _, a := range d.Others {
 		others = append(others, a.String())
 	}
 	key := identity.Responder{EngineID: EngineID(d.Name)}.Key()
-	out, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: vendorOf(d.Model), Model: d.Model,
+	out, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: vendorOf(d.Model), Model: d.Model,
 		CredentialID: credential, ViaID: via, CreatedAt: now}, key, others)
 	if err != nil {
 		return out, err
@@ -116,7 +116,7 @@ func (w *World) device(ctx context.Context, tx *store.Store, d Device, place, cr
 	}
 	for _, k := range w.Kits.Kits() {
 		if fits, _ := k.Fits(facts); fits {
-			if err := tx.Fit(ctx, domain.Fitting{DeviceID: out.ID, Kit: k.Name}); err != nil {
+			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: out.ID, Kit: k.Name}); err != nil {
 				return out, err
 			}
 		}

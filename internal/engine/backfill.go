@@ -50,15 +50,15 @@ type judgedSample struct {
 
 // Run does it for all devices.
 func (b *Backfill) Run(ctx context.Context) error {
-	devices, err := b.Store.Devices(ctx)
+	devices, err := b.Store.Devices.All(ctx)
 	if err != nil {
 		return err
 	}
-	fittings, err := b.Store.Fittings(ctx, 0)
+	fittings, err := b.Store.Fittings.Of(ctx, 0)
 	if err != nil {
 		return err
 	}
-	rules, err := b.Store.Rules(ctx)
+	rules, err := b.Store.Rules.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -66,7 +66,7 @@ func (b *Backfill) Run(ctx context.Context) error {
 	for _, r := range rules {
 		watched[r.Kit+"/"+r.Reading] = true
 	}
-	places, err := b.Store.Places(ctx)
+	places, err := b.Store.Places.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -160,7 +160,7 @@ func (in *intake) take(answers []derive.Fetched) {
 			}
 		}
 		o := sb.take(got)
-		texts, _, err := in.Store.CodeTexts(context.Background(), o.texts)
+		texts, _, err := in.Store.Words.Code(context.Background(), o.texts)
 		if in.err == nil {
 			in.err = err
 		}

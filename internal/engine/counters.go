@@ -24,14 +24,14 @@ func (c *Collector) keepCounters() {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), countersPatience)
 	defer cancel()
-	if err := c.store.SaveCounters(ctx, last); err != nil {
+	if err := c.store.Counters.Save(ctx, last); err != nil {
 		c.log.Warn("the last looks at counters are not kept: the first interval will have no rate", "error", err)
 	}
 }
 
 // resumeCounters goes on from the counters of the run before.
 func (c *Collector) resumeCounters(ctx context.Context) error {
-	last, err := c.store.TakeCounters(ctx)
+	last, err := c.store.Counters.Take(ctx)
 	if err != nil {
 		return err
 	}

@@ -24,7 +24,7 @@ func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	}
 	rates := func() int {
 		x := w.series(t)["lan1/in"]
-		got, err := w.store.SamplesOf(t.Context(), x.ID, t0.Add(-time.Hour), t0.Add(time.Hour))
+		got, err := w.store.Values.Of(t.Context(), x.ID, t0.Add(-time.Hour), t0.Add(time.Hour))
 		require.NoError(t, err)
 		for _, s := range got {
 			assert.InDelta(t, 100_000, s.Value, 1e-6, "750000 B in 60 s × 8")
@@ -34,7 +34,7 @@ func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	looks := func(n int) func() bool {
 		return func() bool {
 			x := w.series(t)["lan1/state"]
-			got, _ := w.store.SamplesOf(t.Context(), x.ID, t0.Add(-time.Hour), t0.Add(time.Hour))
+			got, _ := w.store.Values.Of(t.Context(), x.ID, t0.Add(-time.Hour), t0.Add(time.Hour))
 			return x.ID != 0 && len(got) == n
 		}
 	}

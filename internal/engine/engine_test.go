@@ -61,12 +61,12 @@ func setup(t *testing.T, names ...string) world {
 	svc, err := collect.New(s, kits.Files)
 	require.NoError(t, err)
 	require.NoError(t, svc.Seed(ctx))
-	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	for _, n := range names {
-		require.NoError(t, s.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
+		require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
 	}
 	f := &script{counts: map[string]int{}}
 	judge := engine.NewJudge(s, respond.New(s, "http://owl.example", func() {}), engine.NewHub(), quiet)
@@ -84,9 +84,9 @@ func (w world) start(t *testing.T, answer func(kit.Request, int) derive.Fetched)
 
 func (w world) series(t *testing.T) map[string]domain.Series {
 	t.Helper()
-	list, err := w.store.SeriesOf(t.Context(), w.device.ID)
+	list, err := w.store.Series.Of(t.Context(), w.device.ID)
 	require.NoError(t, err)
-	parts, err := w.store.Parts(t.Context(), w.device.ID)
+	parts, err := w.store.Parts.Of(t.Context(), w.device.ID)
 	require.NoError(t, err)
 	names := map[domain.ID]string{}
 	for _, p := range parts {
@@ -122,10 +122,10 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 	assert.Equal(t, domain.SeriesWaiting, w.series(t)["lan1/in"].State, "a rate waits for the second look")
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
-	latest := w.store.LatestIn([]domain.ID{w.series(t)["lan1/in"].ID, w.series(t)["lan1/out"].ID})
+	latest := w.store.Values.LatestIn([]domain.ID{w.series(t)["lan1/in"].ID, w.series(t)["lan1/out"].ID})
 	assert.InDelta(t, 100_000, latest[w.series(t)["lan1/in"].ID].Value, 1e-6, "750000 B in 60 s × 8")
 	assert.InDelta(t, 200_000, latest[w.series(t)["lan1/out"].ID].Value, 1e-6)
-	d, err := w.store.Device(t.Context(), w.device.ID)
+	d, err := w.store.Devices.One(t.Context(), w.device.ID)
 	require.NoError(t, err)
 	assert.WithinDuration(t, t0, d.BootedAt, 2*time.Second, "learnt from the uptime")
 }
@@ -143,7 +143,7 @@ func TestReindexedAndVanishedRows(t *testing.T) {
 		return derive.Fetched{Rows: []derive.Row{port("7", "wan0", 6, 1), port("8", "lan1", 6, 1)}}
 	})
 	parts := func() map[string]domain.Part {
-		list, err := w.store.Parts(t.Context(), w.device.ID)
+		list, err := w.store.Parts.Of(t.Context(), w.device.ID)
 		require.NoError(t, err)
 		out := map[string]domain.Part{}
 		for _, p := range list {
@@ -177,10 +177,10 @@ func TestFailuresShowTheProtocolsError(t *testing.T) {
 	require.Eventually(t, func() bool { return w.series(t)["loss"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond, "the loss of a silent device is a value")
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool {
-		d, err := w.store.Device(t.Context(), w.device.ID)
+		d, err := w.store.Devices.One(t.Context(), w.device.ID)
 		return err == nil && d.Health == domain.Critical
 	}, 10*time.Second, 50*time.Millisecond, "two silent rounds: critical")
-	alerts, err := w.store.Alerts(t.Context(), w.device.ID, true, 10)
+	alerts, err := w.store.Alerts.Find(t.Context(), w.device.ID, true, 10)
 	require.NoError(t, err)
 	require.Len(t, alerts, 1)
 	assert.Equal(t, "np-sw-1 does not answer", alerts[0].Title)
@@ -201,7 +201,7 @@ func TestStopLosesNothing(t *testing.T) {
 	}
 	w.collector.Stop()
 	w.collector.Stop()
-	got, err := w.store.SamplesOf(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
+	got, err := w.store.Values.Of(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, got, int(taken.Load()))
 }
@@ -230,7 +230,7 @@ func TestDatabaseAway(t *testing.T) {
 	exec("ALTER TABLE samples_away RENAME TO journal_0")
 	require.Eventually(t, func() bool { return !w.collector.Stats().Away }, 15*time.Second, 50*time.Millisecond)
 	w.collector.Stop()
-	got, err := w.store.SamplesOf(t.Context(), loss, t0, t0.Add(time.Hour))
+	got, err := w.store.Values.Of(t.Context(), loss, t0, t0.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, got, int(taken.Load()))
 }
@@ -243,12 +243,12 @@ func TestRestartGoesOn(t *testing.T) {
 	}
 	w.start(t, down)
 	open := func() int {
-		alerts, err := w.store.Alerts(t.Context(), w.device.ID, true, 10)
+		alerts, err := w.store.Alerts.Find(t.Context(), w.device.ID, true, 10)
 		require.NoError(t, err)
 		return len(alerts)
 	}
 	raised := func() int {
-		list, err := w.store.Transitions(t.Context(), store.TransitionFilter{DeviceID: w.device.ID, To: domain.Critical})
+		list, err := w.store.Transitions.Find(t.Context(), store.TransitionFilter{DeviceID: w.device.ID, To: domain.Critical})
 		require.NoError(t, err)
 		return len(list)
 	}
@@ -266,7 +266,7 @@ func TestRestartGoesOn(t *testing.T) {
 	})
 	require.Eventually(t, collect(0), 10*time.Second, 50*time.Millisecond)
 	assert.Equal(t, before, raised(), "what was known was not raised again")
-	list, total, err := w.store.Incidents(t.Context(), store.IncidentFilter{})
+	list, total, err := w.store.Incidents.Find(t.Context(), store.IncidentFilter{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(1), total)
 	assert.Equal(t, domain.IncidentResolved, list[0].State)
@@ -298,9 +298,9 @@ func (f *flaky) Deliver(_ context.Context, d domain.Delivery) (engine.Receipt, b
 func outbox(t *testing.T, f *flaky) (*store.Store, domain.Delivery) {
 	t.Helper()
 	w := setup(t)
-	in, err := w.store.SaveIncident(t.Context(), domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
+	in, err := w.store.Incidents.Save(t.Context(), domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
 	require.NoError(t, err)
-	d, err := w.store.AddDelivery(t.Context(), domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)})
+	d, err := w.store.Deliveries.Add(t.Context(), domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)})
 	require.NoError(t, err)
 	o := engine.NewOutbox(w.store, f, engine.NewHub(), quiet)
 	o.Start(t.Context())
@@ -310,7 +310,7 @@ func outbox(t *testing.T, f *flaky) (*store.Store, domain.Delivery) {
 
 func state(t *testing.T, s *store.Store, id domain.ID) domain.Delivery {
 	t.Helper()
-	d, err := s.Delivery(t.Context(), id)
+	d, err := s.Deliveries.One(t.Context(), id)
 	require.NoError(t, err)
 	return d
 }
@@ -325,7 +325,7 @@ func TestOutboxTriesAgainAndKeepsTheError(t *testing.T) {
 	f.broken.Store(false)
 	require.Eventually(t, func() bool { return state(t, s, d.ID).State == domain.DeliverySent }, 20*time.Second, 50*time.Millisecond)
 	assert.Equal(t, 1, f.done[d.ID])
-	ticket, err := s.TicketOf(t.Context(), d.IncidentID)
+	ticket, err := s.Tickets.Of(t.Context(), d.IncidentID)
 	require.NoError(t, err)
 	assert.Equal(t, "KL-1", ticket.Number)
 }

@@ -89,11 +89,11 @@ func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	require.NoError(t, w.store.Samples.Seal(ctx))
 	h := engine.NewHousekeeper(w.store, samples.KeepFor(14*24*time.Hour), quiet)
 	h.Round(ctx, now)
-	got, err := w.store.SamplesOf(ctx, 1, now.AddDate(0, 0, -50), now)
+	got, err := w.store.Values.Of(ctx, 1, now.AddDate(0, 0, -50), now)
 	require.NoError(t, err)
 	assert.Equal(t, []domain.Sample{recent}, got, "the old day is gone, the newer one stays")
 	series := domain.Series{ID: 1, Interval: time.Second}
-	steps, width, resolution, err := w.store.Range(ctx, series, now.AddDate(0, 0, -50), now, 50)
+	steps, width, resolution, err := w.store.Values.Range(ctx, series, now.AddDate(0, 0, -50), now, 50)
 	require.NoError(t, err)
 	assert.Equal(t, 24*time.Hour, width)
 	assert.Equal(t, 24*time.Hour, resolution, "both days are folded")

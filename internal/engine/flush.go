@@ -16,7 +16,7 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 	later := c.codeTexts(ctx, batch)
 	c.insist(ctx, "samples", func() error { return c.store.Samples.Append(ctx, batch.samples) })
 	if len(batch.states) > 0 {
-		c.insist(ctx, "states of series", func() error { return c.store.SetSeriesState(ctx, batch.states) })
+		c.insist(ctx, "states of series", func() error { return c.store.Series.SetStates(ctx, batch.states) })
 	}
 	c.stats.samples.Add(int64(len(batch.samples)))
 	c.judge.samples(ctx, batch.samples)
@@ -40,7 +40,7 @@ func (c *Collector) codeTexts(ctx context.Context, batch *outcome) (later []doma
 	code := func() error {
 		ctx, cancel := context.WithTimeout(ctx, textPatience)
 		defer cancel()
-		coded, ids, err := c.store.CodeTexts(ctx, batch.texts)
+		coded, ids, err := c.store.Words.Code(ctx, batch.texts)
 		if err == nil {
 			batch.samples, full = append(batch.samples, coded...), ids
 		}

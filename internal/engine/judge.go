@@ -80,11 +80,11 @@ func (j *Judge) remove(id domain.ID) {
 // restore brings back rules, levels and windows, and judges what came in
 // without being judged before a crash.
 func (j *Judge) restore(ctx context.Context) error {
-	rules, err := j.store.Rules(ctx)
+	rules, err := j.store.Rules.All(ctx)
 	if err != nil {
 		return err
 	}
-	states, err := j.store.RuleStates(ctx)
+	states, err := j.store.Rules.States(ctx)
 	if err != nil {
 		return err
 	}
@@ -127,7 +127,7 @@ func (j *Judge) remember(ctx context.Context, rules []rule.Rule, since time.Time
 		}
 	})
 	for _, r := range long {
-		past, err := j.store.SamplesOfReading(ctx, r.Kit, r.Reading, since, time.Now().Add(time.Hour))
+		past, err := j.store.Values.OfReading(ctx, r.Kit, r.Reading, since, time.Now().Add(time.Hour))
 		if err != nil {
 			return err
 		}

@@ -8,27 +8,27 @@ import (
 )
 
 func (c *Collector) loadAll(ctx context.Context) error {
-	devices, err := c.store.Devices(ctx)
+	devices, err := c.store.Devices.All(ctx)
 	if err != nil {
 		return err
 	}
-	places, err := c.store.Places(ctx)
+	places, err := c.store.Places.All(ctx)
 	if err != nil {
 		return err
 	}
-	fittings, err := c.store.Fittings(ctx, 0)
+	fittings, err := c.store.Fittings.Of(ctx, 0)
 	if err != nil {
 		return err
 	}
-	parts, err := c.store.Parts(ctx, 0)
+	parts, err := c.store.Parts.Of(ctx, 0)
 	if err != nil {
 		return err
 	}
-	series, err := c.store.SeriesOf(ctx, 0)
+	series, err := c.store.Series.Of(ctx, 0)
 	if err != nil {
 		return err
 	}
-	secrets, err := c.store.Secrets(ctx)
+	secrets, err := c.store.Credentials.Secrets(ctx)
 	if err != nil {
 		return err
 	}
@@ -45,7 +45,7 @@ func (c *Collector) loadAll(ctx context.Context) error {
 
 // reload runs within the pipeline.
 func (c *Collector) reload(ctx context.Context, id domain.ID, soon bool) error {
-	d, err := c.store.Device(ctx, id)
+	d, err := c.store.Devices.One(ctx, id)
 	if err != nil {
 		delete(c.bound, id)
 		c.sched.Set(id, nil, false)
@@ -55,23 +55,23 @@ func (c *Collector) reload(ctx context.Context, id domain.ID, soon bool) error {
 		}
 		return err
 	}
-	places, err := c.store.Places(ctx)
+	places, err := c.store.Places.All(ctx)
 	if err != nil {
 		return err
 	}
-	fittings, err := c.store.Fittings(ctx, id)
+	fittings, err := c.store.Fittings.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	parts, err := c.store.Parts(ctx, id)
+	parts, err := c.store.Parts.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	series, err := c.store.SeriesOf(ctx, id)
+	series, err := c.store.Series.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	secrets, err := c.store.Secrets(ctx)
+	secrets, err := c.store.Credentials.Secrets(ctx)
 	if err != nil {
 		return err
 	}

@@ -93,7 +93,7 @@ func (o *Outbox) run(ctx context.Context) {
 
 // round delivers what is due, all at once, and returns how many that were.
 func (o *Outbox) round(ctx context.Context) int {
-	due, err := o.store.ClaimDeliveries(ctx, time.Now().UTC(), outboxLease, outboxLimit)
+	due, err := o.store.Deliveries.Claim(ctx, time.Now().UTC(), outboxLease, outboxLimit)
 	if err != nil {
 		if ctx.Err() == nil {
 			o.log.Error("the outbox cannot be read", "error", err)
@@ -132,13 +132,13 @@ func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
 }
 
 func (o *Outbox) finish(ctx context.Context, d domain.Delivery, r Receipt) error {
-	return o.store.InTx(ctx, func(tx *store.Store) error {
+	return o.store.InTx(ctx, func(tx *store.Areas) error {
 		if r.Ticket != nil {
-			if err := tx.SaveTicket(ctx, *r.Ticket); err != nil {
+			if err := tx.Tickets.Save(ctx, *r.Ticket); err != nil {
 				return err
 			}
 		}
-		return tx.FinishDelivery(ctx, d)
+		return tx.Deliveries.Finish(ctx, d)
 	})
 }
 

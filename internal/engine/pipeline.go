@@ -127,7 +127,7 @@ func (c *Collector) learnBoot(ctx context.Context, b *binding, got derive.Fetche
 		return
 	}
 	b.booted = at
-	if err := c.store.SetBooted(ctx, b.device.ID, at); err != nil {
+	if err := c.store.Devices.SetBooted(ctx, b.device.ID, at); err != nil {
 		c.log.Warn("the time of a start could not be stored", "device", b.device.Name, "error", err)
 	}
 }

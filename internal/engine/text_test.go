@@ -29,7 +29,7 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	})
 	past := func(reading string) []domain.Run {
 		x := w.series(t)[reading]
-		runs, err := w.store.RunsOf(t.Context(), []domain.Series{x}, time.Now().AddDate(0, 0, -2), time.Now().AddDate(0, 0, 1))
+		runs, err := w.store.Values.Runs(t.Context(), []domain.Series{x}, time.Now().AddDate(0, 0, -2), time.Now().AddDate(0, 0, 1))
 		require.NoError(t, err)
 		return runs[x.ID]
 	}
@@ -48,7 +48,7 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	assert.Equal(t, "switch, release 6.1", runs[0].Text)
 	assert.Equal(t, "switch, release 6.2", runs[1].Text)
 	assert.Equal(t, "North Pier", past("location")[0].Text, "what cannot be shown is taken away")
-	assert.Equal(t, 42.0, w.store.LatestIn([]domain.ID{w.series(t)["uptime"].ID})[w.series(t)["uptime"].ID].Value, "hundredths become seconds")
+	assert.Equal(t, 42.0, w.store.Values.LatestIn([]domain.ID{w.series(t)["uptime"].ID})[w.series(t)["uptime"].ID].Value, "hundredths become seconds")
 	all := w.series(t)
 	assert.Equal(t, domain.KindText, all["description"].Kind)
 	assert.Equal(t, domain.SeriesFailing, all["contact"].State)
@@ -68,8 +68,8 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesFailing }, 10*time.Second, 20*time.Millisecond)
 	assert.Contains(t, w.series(t)["description"].Error, "so many different texts")
 	name := w.series(t)["name"].ID
-	before := w.store.LatestIn([]domain.ID{name})[name].At
+	before := w.store.Values.LatestIn([]domain.ID{name})[name].At
 	w.collector.CollectNow(w.device.ID)
-	require.Eventually(t, func() bool { return w.store.LatestIn([]domain.ID{name})[name].At.After(before) }, 10*time.Second, 20*time.Millisecond, "others go on")
+	require.Eventually(t, func() bool { return w.store.Values.LatestIn([]domain.ID{name})[name].At.After(before) }, 10*time.Second, 20*time.Millisecond, "others go on")
 	assert.Equal(t, domain.SeriesFailing, w.series(t)["description"].State)
 }

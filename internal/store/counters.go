@@ -5,14 +5,21 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"tirelessowl/internal/core/rate"
 	"tirelessowl/internal/domain"
 )
 
-// SaveCounters keeps the last look at counters for the next start, in the place
+// Counters are the last looks at counters, kept from one run of the application to the next.
+type Counters struct {
+	area
+	pool *pgxpool.Pool // for COPY, in a transaction of its own
+}
+
+// Save keeps the last look at counters for the next start, in the place
 // of what was kept before. Those of series that are gone are left out.
-func (s *Store) SaveCounters(ctx context.Context, last map[domain.ID]rate.Reading) error {
+func (s Counters) Save(ctx context.Context, last map[domain.ID]rate.Reading) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "TRUNCATE counters"); err != nil {
 			return err
@@ -22,12 +29,7 @@ func (s *Store) SaveCounters(ctx context.Context, last map[domain.ID]rate.Readin
 		}
 		rows := make([][]any, 0, len(last))
 		for id, r := range last {
-			var uptime *int64
-			if r.UptimeKnown {
-				hundredths := int64(r.Uptime)
-				uptime = &hundredths
-			}
-			rows = append(rows, []any{id, r.At, int64(r.Count), int16(r.Bits), uptime})
+			rows = append(rows, []any{id, r.At, int64(r.Count), int16(r.Bits), uptimeOf(r)})
 		}
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"seen"}, []string{"series_id", "at", "count", "bits", "uptime"}, pgx.CopyFromRows(rows)); err != nil {
 			return err
@@ -37,25 +39,39 @@ func (s *Store) SaveCounters(ctx context.Context, last map[domain.ID]rate.Readin
 	})
 }
 
-// TakeCounters returns what SaveCounters kept, once: after a crash, nothing
-// older is taken for it.
-func (s *Store) TakeCounters(ctx context.Context) (map[domain.ID]rate.Reading, error) {
-	rows, err := s.pool.Query(ctx, "DELETE FROM counters RETURNING series_id, at, count, bits, uptime")
-	if err != nil {
+func uptimeOf(r rate.Reading) *int64 {
+	if !r.UptimeKnown {
+		return nil
+	}
+	hundredths := int64(r.Uptime)
+	return &hundredths
+}
+
+type counterRow struct {
+	SeriesID int64
+	At       time.Time
+	Count    int64 // the 64 bits, read with a sign
+	Bits     int16
+	Uptime   *int64
+}
+
+func (r counterRow) reading() rate.Reading {
+	out := rate.Reading{At: r.At.UTC(), Count: uint64(r.Count), Bits: int(r.Bits), UptimeKnown: r.Uptime != nil}
+	if r.Uptime != nil {
+		out.Uptime = uint32(*r.Uptime)
+	}
+	return out
+}
+
+// Take returns what Save kept, once: after a crash, nothing older is taken for it.
+func (s Counters) Take(ctx context.Context) (map[domain.ID]rate.Reading, error) {
+	var rows []counterRow
+	if err := s.q(ctx).Raw("DELETE FROM counters RETURNING series_id, at, count, bits, uptime").Scan(&rows).Error; err != nil {
 		return nil, err
 	}
-	out := map[domain.ID]rate.Reading{}
-	var id, count int64
-	var at time.Time
-	var bits int16
-	var uptime *int64
-	_, err = pgx.ForEachRow(rows, []any{&id, &at, &count, &bits, &uptime}, func() error {
-		r := rate.Reading{At: at.UTC(), Count: uint64(count), Bits: int(bits), UptimeKnown: uptime != nil}
-		if uptime != nil {
-			r.Uptime = uint32(*uptime)
-		}
-		out[id] = r
-		return nil
-	})
-	return out, err
+	out := make(map[domain.ID]rate.Reading, len(rows))
+	for _, r := range rows {
+		out[r.SeriesID] = r.reading()
+	}
+	return out, nil
 }

@@ -24,12 +24,12 @@ func TestCountersAreKeptOnce(t *testing.T) {
 		given[id] = r
 	}
 	for range 2 {
-		require.NoError(t, s.SaveCounters(ctx, given))
+		require.NoError(t, s.Counters.Save(ctx, given))
 	}
-	got, err := s.TakeCounters(ctx)
+	got, err := s.Counters.Take(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
-	got, err = s.TakeCounters(ctx)
+	got, err = s.Counters.Take(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, got, "after a crash, nothing old is taken for the last look")
 }

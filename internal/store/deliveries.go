@@ -8,6 +8,9 @@ import (
 	"tirelessowl/internal/domain"
 )
 
+// Deliveries are the outbox.
+type Deliveries struct{ area }
+
 type deliveryRow struct {
 	ID         int64
 	IncidentID int64
@@ -39,19 +42,33 @@ func (r deliveryRow) domain() domain.Delivery {
 		NextTryAt: r.NextTryAt.UTC(), DoneAt: orNever(r.DoneAt), Why: r.Why}
 }
 
-// AddDelivery puts a delivery into the outbox; call it within the
+// Add puts a delivery into the outbox; call it within the
 // transaction of the change that causes it.
-func (s *Store) AddDelivery(ctx context.Context, d domain.Delivery) (domain.Delivery, error) {
-	row := deliveryRow{0, d.IncidentID, d.Plan, d.Step, string(d.Event), d.Level, string(d.Kind), null(d.ChannelID), d.Recipient, d.Subject, d.Body,
-		string(domain.DeliveryWaiting), 0, "", "", d.CreatedAt, d.CreatedAt, nil, d.Why}
+func (s Deliveries) Add(ctx context.Context, d domain.Delivery) (domain.Delivery, error) {
+	row := deliveryRow{
+		IncidentID: d.IncidentID,
+		Plan:       d.Plan,
+		Step:       d.Step,
+		Event:      string(d.Event),
+		Level:      d.Level,
+		Kind:       string(d.Kind),
+		ChannelID:  null(d.ChannelID),
+		Recipient:  d.Recipient,
+		Subject:    d.Subject,
+		Body:       d.Body,
+		State:      string(domain.DeliveryWaiting),
+		CreatedAt:  d.CreatedAt,
+		NextTryAt:  d.CreatedAt,
+		Why:        d.Why,
+	}
 	err := s.q(ctx).Create(&row).Error
 	return row.domain(), known(err)
 }
 
-// ClaimDeliveries takes deliveries that are due, for as long as the lease
+// Claim takes deliveries that are due, for as long as the lease
 // lasts; another worker gets them after that if nothing was reported. Notes
 // wait for the ticket that they belong to.
-func (s *Store) ClaimDeliveries(ctx context.Context, now time.Time, lease time.Duration, limit int) ([]domain.Delivery, error) {
+func (s Deliveries) Claim(ctx context.Context, now time.Time, lease time.Duration, limit int) ([]domain.Delivery, error) {
 	var rows []deliveryRow
 	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
 		SELECT d.id FROM deliveries d WHERE d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?)
@@ -60,28 +77,28 @@ func (s *Store) ClaimDeliveries(ctx context.Context, now time.Time, lease time.D
 	return each(rows, deliveryRow.domain), err
 }
 
-// FinishDelivery records the outcome of an attempt and ends the lease.
-func (s *Store) FinishDelivery(ctx context.Context, d domain.Delivery) error {
+// Finish records the outcome of an attempt and ends the lease.
+func (s Deliveries) Finish(ctx context.Context, d domain.Delivery) error {
 	return must(s.q(ctx).Table("deliveries").Where("id = ?", d.ID).Updates(map[string]any{
 		"state": string(d.State), "error": d.Error, "outcome": d.Outcome, "next_try_at": d.NextTryAt, "done_at": moment(d.DoneAt), "lease_until": nil}))
 }
 
-// Delivery returns one delivery, or ErrNotFound.
-func (s *Store) Delivery(ctx context.Context, id domain.ID) (domain.Delivery, error) {
+// One returns one delivery, or ErrNotFound.
+func (s Deliveries) One(ctx context.Context, id domain.ID) (domain.Delivery, error) {
 	var row deliveryRow
 	err := s.q(ctx).Take(&row, id).Error
 	return row.domain(), known(err)
 }
 
-// DeliveriesOf returns all deliveries of an incident in the order of time.
-func (s *Store) DeliveriesOf(ctx context.Context, incidentID domain.ID) ([]domain.Delivery, error) {
+// Of returns all deliveries of an incident in the order of time.
+func (s Deliveries) Of(ctx context.Context, incidentID domain.ID) ([]domain.Delivery, error) {
 	var rows []deliveryRow
 	err := s.q(ctx).Where("incident_id = ?", incidentID).Order("created_at, id").Find(&rows).Error
 	return each(rows, deliveryRow.domain), err
 }
 
-// Deliveries returns the newest deliveries, of one state or of all for "".
-func (s *Store) Deliveries(ctx context.Context, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
+// Find returns the newest deliveries, of one state or of all for "".
+func (s Deliveries) Find(ctx context.Context, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
 	q := s.q(ctx).Order("id DESC").Limit(limit).Offset(offset)
 	q = when(q, state != "", "state = ?", string(state))
 	var rows []deliveryRow
@@ -89,13 +106,13 @@ func (s *Store) Deliveries(ctx context.Context, state domain.DeliveryState, limi
 	return each(rows, deliveryRow.domain), err
 }
 
-// FailedDeliveries counts those that failed for good since a time.
-func (s *Store) FailedDeliveries(ctx context.Context, since time.Time) (n int64, err error) {
+// CountFailed counts those that failed for good since a time.
+func (s Deliveries) CountFailed(ctx context.Context, since time.Time) (n int64, err error) {
 	err = s.q(ctx).Table("deliveries").Where("state = 'failed' AND done_at > ?", since).Count(&n).Error
 	return n, err
 }
 
-// RetryDelivery makes a delivery that failed for good due again.
-func (s *Store) RetryDelivery(ctx context.Context, id domain.ID, now time.Time) error {
+// Retry makes a delivery that failed for good due again.
+func (s Deliveries) Retry(ctx context.Context, id domain.ID, now time.Time) error {
 	return must(s.q(ctx).Table("deliveries").Where("id = ? AND state = 'failed'", id).Updates(map[string]any{"state": "waiting", "next_try_at": now, "done_at": nil}))
 }

@@ -61,7 +61,7 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	}
 	points, steps := counts()
 	assert.Equal(t, []int{3 * 1440, 3 * 24}, []int{points, steps})
-	keeps, err := s.Keeps(ctx)
+	keeps, err := s.Keeps.All(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, map[store.ReadingKey]store.KeepDays{{Kit: "k", Reading: "r"}: {Points: 12}}, keeps)
 	dropped, err := s.Samples.Retain(ctx, now, store.UsualKeep(90).Times())
@@ -75,7 +75,7 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	assert.Equal(t, 2, left, "and back")
 	_, err = s.Migrate(ctx)
 	require.NoError(t, err)
-	sizes, err := s.Storage(ctx)
+	sizes, err := s.Sizes.Tables(ctx)
 	require.NoError(t, err)
 	for _, x := range sizes.Tables {
 		assert.False(t, strings.Contains(x.Name, "_k"), "partitions are counted with their table: %s", x.Name)

@@ -21,7 +21,7 @@ func incidents(t *testing.T, s *store.Store, d domain.Device) []domain.Incident 
 	var out []domain.Incident
 	for i, title := range []string{"port1 drops packets", "/data of log-1 fills", "log-1 is silent_100%"} {
 		at := now.Add(time.Duration(i) * time.Minute)
-		in, err := s.SaveIncident(t.Context(), domain.Incident{DeviceID: d.ID, Cause: fmt.Sprint("c", i), Title: title, Level: domain.Level(i + 1), State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
+		in, err := s.Incidents.Save(t.Context(), domain.Incident{DeviceID: d.ID, Cause: fmt.Sprint("c", i), Title: title, Level: domain.Level(i + 1), State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
 		require.NoError(t, err)
 		out = append(out, in)
 	}
@@ -33,7 +33,7 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 	d, _ := world(t, s)
 	made := incidents(t, s, d)
 	made[0].State, made[0].ResolvedAt, made[0].ResolvedBy = domain.IncidentResolved, now.Add(time.Hour), "Ines"
-	_, err := s.SaveIncident(ctx, made[0])
+	_, err := s.Incidents.Save(ctx, made[0])
 	require.NoError(t, err)
 	for name, c := range map[string]struct {
 		f    store.IncidentFilter
@@ -56,7 +56,7 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 		if c.f.Limit == 0 {
 			c.f.Limit = 10
 		}
-		got, total, err := s.Incidents(ctx, c.f)
+		got, total, err := s.Incidents.Find(ctx, c.f)
 		require.NoError(t, err, name)
 		var ids, want []domain.ID
 		for _, in := range got {
@@ -76,14 +76,14 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, series := world(t, s)
 	trace := why.Trace{Question: "Why?", Answer: "So."}
-	require.NoError(t, s.AddTransitions(ctx, []domain.Transition{
+	require.NoError(t, s.Transitions.Add(ctx, []domain.Transition{
 		{DeviceID: d.ID, At: now, From: domain.Fine, To: domain.Critical, Reason: "no answer", Why: trace},
 		{DeviceID: d.ID, SeriesID: series.ID, At: now.Add(time.Minute), From: domain.Fine, To: domain.Warning, Reason: "91 %", Held: true},
 		{DeviceID: d.ID, At: now.Add(2 * time.Minute), From: domain.Critical, To: domain.Fine, Reason: "answers again"},
 	}))
 	count := func(f store.TransitionFilter) int {
 		f.Limit = 10
-		rows, err := s.Transitions(ctx, f)
+		rows, err := s.Transitions.Find(ctx, f)
 		require.NoError(t, err)
 		return len(rows)
 	}
@@ -95,14 +95,14 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 	assert.Equal(t, 3, count(store.TransitionFilter{Search: "log-1"}))
 	assert.Equal(t, 1, count(store.TransitionFilter{From: now.Add(90 * time.Second)}))
 	assert.Equal(t, 1, count(store.TransitionFilter{Until: now.Add(30 * time.Second)}))
-	rows, err := s.Transitions(ctx, store.TransitionFilter{To: domain.Critical, Limit: 1})
+	rows, err := s.Transitions.Find(ctx, store.TransitionFilter{To: domain.Critical, Limit: 1})
 	require.NoError(t, err)
-	one, err := s.Transition(ctx, rows[0].ID)
+	one, err := s.Transitions.One(ctx, rows[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, trace, one.Why, "the trace is kept as it was")
-	_, err = s.Transition(ctx, 999)
+	_, err = s.Transitions.One(ctx, 999)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
-	changes, err := s.RibbonChanges(ctx, []domain.ID{d.ID}, now.Add(-time.Hour))
+	changes, err := s.Transitions.Ribbons(ctx, []domain.ID{d.ID}, now.Add(-time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, changes, 2, "ribbons show the device, not single rules")
 }
@@ -110,14 +110,14 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, first := world(t, s)
-	more, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute}})
+	more, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute}})
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Append(ctx, []domain.SeriesSample{
 		{SeriesID: first.ID, Sample: domain.Sample{At: now, Value: 7}}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
-	require.NoError(t, s.SetSeriesState(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
+	require.NoError(t, s.Series.SetStates(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
 	names := func(f store.ValueFilter) (out []string) {
 		f.Limit = max(f.Limit, 1)
-		rows, _, err := s.LatestValues(ctx, f)
+		rows, _, err := s.Values.Listed(ctx, f)
 		require.NoError(t, err)
 		for _, r := range rows {
 			out = append(out, r.Name)
@@ -132,7 +132,7 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	assert.Equal(t, []string{"T"}, names(store.ValueFilter{Kit: "k2", Limit: 9}))
 	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Reading: "r", Limit: 9}))
 	assert.Len(t, names(store.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
-	in := s.LatestIn([]domain.ID{first.ID, 999})
+	in := s.Values.LatestIn([]domain.ID{first.ID, 999})
 	assert.Len(t, in, 1)
 	assert.Equal(t, 7.0, in[first.ID].Value)
 	assert.Equal(t, now.Add(time.Minute), s.Samples.Newest())
@@ -146,48 +146,48 @@ func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
 	in := incidents(t, s, d)[0]
-	made, err := s.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
+	made, err := s.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
 	require.NoError(t, err)
-	assert.ErrorIs(t, s.RetryDelivery(ctx, made.ID, now), domain.ErrNotFound, "it waits already")
-	claimed, err := s.ClaimDeliveries(ctx, now, time.Minute, 5)
+	assert.ErrorIs(t, s.Deliveries.Retry(ctx, made.ID, now), domain.ErrNotFound, "it waits already")
+	claimed, err := s.Deliveries.Claim(ctx, now, time.Minute, 5)
 	require.NoError(t, err)
 	require.Len(t, claimed, 1)
-	none, err := s.ClaimDeliveries(ctx, now.Add(30*time.Second), time.Minute, 5)
+	none, err := s.Deliveries.Claim(ctx, now.Add(30*time.Second), time.Minute, 5)
 	require.NoError(t, err)
 	assert.Empty(t, none, "somebody works on it")
-	again, err := s.ClaimDeliveries(ctx, now.Add(61*time.Second), time.Minute, 5)
+	again, err := s.Deliveries.Claim(ctx, now.Add(61*time.Second), time.Minute, 5)
 	require.NoError(t, err)
 	require.Len(t, again, 1, "the lease of a killed worker ends")
 	assert.Equal(t, 2, again[0].Attempts)
 	again[0].State, again[0].Error, again[0].DoneAt = domain.DeliveryFailed, "550 no such user", now
-	require.NoError(t, s.FinishDelivery(ctx, again[0]))
-	none, err = s.ClaimDeliveries(ctx, now.Add(time.Hour), time.Minute, 5)
+	require.NoError(t, s.Deliveries.Finish(ctx, again[0]))
+	none, err = s.Deliveries.Claim(ctx, now.Add(time.Hour), time.Minute, 5)
 	require.NoError(t, err)
 	assert.Empty(t, none)
-	require.NoError(t, s.RetryDelivery(ctx, made.ID, now))
-	again, err = s.ClaimDeliveries(ctx, now.Add(time.Hour), time.Minute, 5)
+	require.NoError(t, s.Deliveries.Retry(ctx, made.ID, now))
+	again, err = s.Deliveries.Claim(ctx, now.Add(time.Hour), time.Minute, 5)
 	require.NoError(t, err)
 	assert.Len(t, again, 1)
-	failed, err := s.Deliveries(ctx, domain.DeliveryFailed, 5, 0)
+	failed, err := s.Deliveries.Find(ctx, domain.DeliveryFailed, 5, 0)
 	require.NoError(t, err)
 	assert.Empty(t, failed)
 }
 
 func TestSettingsAndWipe(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
-	got, err := s.Setting(ctx, "demo.origin")
+	got, err := s.Settings.Get(ctx, "demo.origin")
 	require.NoError(t, err)
 	assert.Empty(t, got)
-	require.NoError(t, s.SetSetting(ctx, "demo.origin", "a"))
-	require.NoError(t, s.SetSetting(ctx, "demo.origin", "b"))
-	got, err = s.Setting(ctx, "demo.origin")
+	require.NoError(t, s.Settings.Set(ctx, "demo.origin", "a"))
+	require.NoError(t, s.Settings.Set(ctx, "demo.origin", "b"))
+	got, err = s.Settings.Get(ctx, "demo.origin")
 	require.NoError(t, err)
 	assert.Equal(t, "b", got)
 	world(t, s)
 	require.NoError(t, s.Wipe(ctx))
 	_, err = s.Migrate(ctx)
 	require.NoError(t, err, "a wiped database is like a new one")
-	devices, err := s.Devices(ctx)
+	devices, err := s.Devices.All(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, devices)
 }
@@ -209,25 +209,25 @@ func TestConstraintsHold(t *testing.T) {
 		assert.Error(t, err, name)
 	}
 	require.NoError(t, s.DeleteDevice(ctx, d.ID))
-	_, err := s.Series(ctx, series.ID)
+	_, err := s.Series.One(ctx, series.ID)
 	assert.ErrorIs(t, err, domain.ErrNotFound, "series go with their device")
 }
 
 func TestSearchFindsNamesAddressesAndParts(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
-	_, err := s.SaveParts(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	_, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
 	for text, want := range map[string]bool{"LOG": true, "192.0.2.8": true, "/dat": true, "skerry": true, "%": false, "zzz": false} {
-		hits, err := s.Search(ctx, text, 5)
+		hits, err := s.Hits.Find(ctx, text, 5)
 		require.NoError(t, err)
 		assert.Equal(t, want, len(hits) > 0, text)
 	}
 	for i := range 9 {
-		_, err := s.AddDevice(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), Port: 161, CreatedAt: now}, "", nil)
+		_, err := s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), Port: 161, CreatedAt: now}, "", nil)
 		require.NoError(t, err)
 	}
-	hits, err := s.Search(ctx, "log", 5)
+	hits, err := s.Hits.Find(ctx, "log", 5)
 	require.NoError(t, err)
 	assert.LessOrEqual(t, len(hits), 15)
 }

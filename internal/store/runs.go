@@ -8,11 +8,11 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// RunsOf returns the values of series and how long each of them stood, for
+// Runs returns the values of series and how long each of them stood, for
 // all runs that reach into a time, ordered; the texts of text series are filled in.
-func (s *Store) RunsOf(ctx context.Context, series []domain.Series, from, to time.Time) (map[domain.ID][]domain.Run, error) {
+func (s Values) Runs(ctx context.Context, series []domain.Series, from, to time.Time) (map[domain.ID][]domain.Run, error) {
 	out := map[domain.ID][]domain.Run{}
-	err := s.Samples.Runs(ctx, idsOf(series), from, to, func(id domain.ID, runs []codec.Run) error {
+	err := s.samples.Runs(ctx, idsOf(series), from, to, func(id domain.ID, runs []codec.Run) error {
 		out[id] = each(runs, runOf)
 		return nil
 	})
@@ -24,7 +24,7 @@ func (s *Store) RunsOf(ctx context.Context, series []domain.Series, from, to tim
 
 // Standing returns the run that is newest in each of the series that states
 // or texts have, with its true begin.
-func (s *Store) Standing(ctx context.Context, series []domain.Series) (map[domain.ID]domain.Run, error) {
+func (s Values) Standing(ctx context.Context, series []domain.Series) (map[domain.ID]domain.Run, error) {
 	var standing []domain.Series
 	for _, x := range series {
 		if x.Kind.Stands() {
@@ -35,7 +35,7 @@ func (s *Store) Standing(ctx context.Context, series []domain.Series) (map[domai
 	if len(standing) == 0 {
 		return out, nil
 	}
-	found, err := s.Samples.Standing(ctx, idsOf(standing))
+	found, err := s.samples.Standing(ctx, idsOf(standing))
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +51,7 @@ func (s *Store) Standing(ctx context.Context, series []domain.Series) (map[domai
 }
 
 // fillWords puts in the texts of text series.
-func (s *Store) fillWords(ctx context.Context, series []domain.Series, runs map[domain.ID][]domain.Run) error {
+func (s Values) fillWords(ctx context.Context, series []domain.Series, runs map[domain.ID][]domain.Run) error {
 	needed := map[WordKey]bool{}
 	eachText := func(f func(k WordKey, r *domain.Run)) {
 		for _, x := range series {
@@ -65,7 +65,7 @@ func (s *Store) fillWords(ctx context.Context, series []domain.Series, runs map[
 		}
 	}
 	eachText(func(k WordKey, _ *domain.Run) { needed[k] = true })
-	words, err := s.Words(ctx, needed)
+	words, err := s.words.Of(ctx, needed)
 	eachText(func(k WordKey, r *domain.Run) { r.Text = words[k] })
 	return err
 }

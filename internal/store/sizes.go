@@ -9,6 +9,35 @@ import (
 	"tirelessowl/internal/store/samples"
 )
 
+// Storage is what the database takes.
+type Storage struct {
+	Total  float64 // bytes
+	Tables []TableSize
+}
+
+// TableSize is one table with all its partitions.
+type TableSize struct {
+	Name  string
+	Rows  int64 // as the planner estimates
+	Bytes float64
+}
+
+// Tables returns sizes of the tables, largest first.
+func (s Sizes) Tables(ctx context.Context) (out Storage, err error) {
+	err = s.q(ctx).Raw(`SELECT coalesce((SELECT relname FROM pg_class WHERE oid = pg_partition_root(c.oid)), CASE WHEN c.relname LIKE 'journal\_%' THEN 'journal' ELSE c.relname END)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
+		FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).Scan(&out.Tables).Error
+	for _, t := range out.Tables {
+		out.Total += t.Bytes
+	}
+	return out, err
+}
+
+// Sizes tell what the database takes.
+type Sizes struct {
+	area
+	samples *samples.Store
+}
+
 // sizes is what the samples of readings take, of some days.
 type sizes struct {
 	points, all map[key]float64 // bytes of the tables: of single samples, and of all forms
@@ -52,13 +81,13 @@ const sizedPages = 1000
 
 // countSamples counts the samples in some long chunks, of all days and of those
 // since one.
-func (s *Store) countSamples(ctx context.Context, since int, whole, latest *sizes) error {
-	_, pages, err := s.Samples.Size(ctx, samples.RestTables()[0])
+func (s Sizes) countSamples(ctx context.Context, since int, whole, latest *sizes) error {
+	_, pages, err := s.samples.Size(ctx, samples.RestTables()[0])
 	if err != nil {
 		return err
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf(`SELECT s.kit, s.reading, x.day, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
-		samples.Percent(min(1, sizedPages/max(1, pages)))))
+	rows, err := s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, x.day, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
+		samples.Percent(min(1, sizedPages/max(1, pages))))).Rows()
 	if err != nil {
 		return err
 	}

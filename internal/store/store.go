@@ -26,14 +26,16 @@ var migrationFiles embed.FS
 
 // Store is the database. It is safe for concurrent use.
 type Store struct {
-	db   *gorm.DB
+	Areas
 	sql  *sql.DB
 	pool *pgxpool.Pool
 	keys *Vault
-	// words are the texts that were seen last.
-	words *lastWords
-	// Samples are the values of all series.
-	Samples *samples.Store
+	// Samples are the values of all series; Values reads them for people.
+	Samples  *samples.Store
+	Values   Values
+	Words    *Words
+	Counters Counters
+	Sizes    Sizes
 }
 
 // maxConnections bounds what one process takes of the server.
@@ -61,8 +63,12 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("connect: %w", err)
 	}
-	s := &Store{db: g, sql: db, pool: pool, keys: keys, words: &lastWords{of: map[int64]lastWord{}}}
-	s.Samples = samples.New(pool, s.plans)
+	s := &Store{Areas: areasOf(g, keys), sql: db, pool: pool, keys: keys}
+	s.Samples = samples.New(pool, s.Keeps.plans)
+	s.Words = newWords(s.area)
+	s.Values = Values{s.area, s.Samples, s.Words}
+	s.Counters = Counters{s.area, pool}
+	s.Sizes = Sizes{s.area, s.Samples}
 	return s, nil
 }
 
@@ -119,77 +125,24 @@ func (s *Store) Wipe(ctx context.Context) error {
 	return err
 }
 
-// InTx runs f within one transaction.
-func (s *Store) InTx(ctx context.Context, f func(*Store) error) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		inner := *s
-		inner.db = tx
+// InTx runs f within one transaction. What f reaches is within it.
+func (s *Store) InTx(ctx context.Context, f func(*Areas) error) error {
+	return s.q(ctx).Transaction(func(tx *gorm.DB) error {
+		inner := areasOf(tx, s.keys)
 		return f(&inner)
 	})
 }
 
-func (s *Store) q(ctx context.Context) *gorm.DB { return s.db.WithContext(ctx) }
-
-// known turns the database's errors into those of the domain.
-func known(err error) error {
-	switch {
-	case errors.Is(err, gorm.ErrRecordNotFound):
-		return domain.ErrNotFound
-	case errors.Is(err, gorm.ErrDuplicatedKey):
-		return fmt.Errorf("%w: %w", domain.ErrConflict, err)
+// DeleteDevice removes a device with everything that hangs on it.
+func (s *Store) DeleteDevice(ctx context.Context, id domain.ID) error {
+	series, err := s.Series.idsOf(ctx, id)
+	if err != nil {
+		return err
 	}
-	return err
-}
-
-// must tells of a change that hit no row.
-func must(res *gorm.DB) error {
-	if res.Error == nil && res.RowsAffected == 0 {
-		return domain.ErrNotFound
+	if err := s.Devices.delete(ctx, id); err != nil {
+		return err
 	}
-	return known(res.Error)
-}
-
-// null is an id where zero means none.
-func null(id domain.ID) *int64 {
-	if id == 0 {
-		return nil
-	}
-	return &id
-}
-
-func orZero(id *int64) domain.ID {
-	if id == nil {
-		return 0
-	}
-	return *id
-}
-
-// moment is a time where the zero time means none.
-func moment(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
-}
-
-func orNever(t *time.Time) time.Time {
-	if t == nil {
-		return time.Time{}
-	}
-	return t.UTC()
-}
-
-// Setting returns a stored value; empty when it was never set.
-func (s *Store) Setting(ctx context.Context, key string) (string, error) {
-	var value []string
-	err := s.q(ctx).Table("settings").Where("key = ?", key).Pluck("value", &value).Error
-	if err != nil || len(value) == 0 {
-		return "", err
-	}
-	return value[0], nil
-}
-
-// SetSetting stores a value.
-func (s *Store) SetSetting(ctx context.Context, key, value string) error {
-	return s.q(ctx).Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", key, value).Error
+	s.Samples.Forget(series)
+	s.Words.forget(series)
+	return nil
 }

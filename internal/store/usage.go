@@ -33,10 +33,10 @@ type key struct {
 // lookedAt is how many pages of a table are looked at to tell who fills it.
 const lookedAt = 800
 
-// SampleUsage tells what the samples of each reading of each device take. The
+// Usage tells what the samples of each reading of each device take. The
 // sizes of the tables are exact; who fills them is taken from a part of their
 // pages when they are large. share is that part, 1 for all.
-func (s *Store) SampleUsage(ctx context.Context) (out []Usage, share float64, err error) {
+func (s Sizes) Usage(ctx context.Context) (out []Usage, share float64, err error) {
 	var rows []Usage
 	err = s.q(ctx).Raw(`SELECT s.kit, s.reading, s.device_id, d.place_id, d.name AS device, min(s.kind) AS kind, count(*) AS series, sum(86400.0 / s.every_s) AS per_day
 		FROM series s JOIN devices d ON d.id = s.device_id GROUP BY 1, 2, 3, 4, 5`).Scan(&rows).Error
@@ -85,8 +85,8 @@ type tableUse struct {
 }
 
 // tableUsage shares out what a table takes by what is seen in a part of it.
-func (s *Store) tableUsage(ctx context.Context, table string, since int) (found []tableUse, part float64, err error) {
-	size, pages, err := s.Samples.Size(ctx, table)
+func (s Sizes) tableUsage(ctx context.Context, table string, since int) (found []tableUse, part float64, err error) {
+	size, pages, err := s.samples.Size(ctx, table)
 	if err != nil {
 		return nil, 0, err
 	}

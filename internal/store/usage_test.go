@@ -17,7 +17,7 @@ import (
 func TestUsageIsSharedOutByReading(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, noisy := world(t, s)
-	more, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "calm", Name: "Calm", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "new", Name: "New", Interval: 15 * time.Second}})
+	more, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "calm", Name: "Calm", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "new", Name: "New", Interval: 15 * time.Second}})
 	require.NoError(t, err)
 	a, b := samples.History{Series: noisy.ID}, samples.History{Series: more[0].ID}
 	from := now.AddDate(0, 0, -9)
@@ -27,7 +27,7 @@ func TestUsageIsSharedOutByReading(t *testing.T) {
 		b.Points = append(b.Points, codec.Point{T: at, V: 1})
 	}
 	require.NoError(t, s.Samples.Import(ctx, []samples.History{a, b}))
-	usage, share, err := s.SampleUsage(ctx)
+	usage, share, err := s.Sizes.Usage(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 1.0, share, "so small a table is looked at whole")
 	require.Len(t, usage, 3)
@@ -52,7 +52,7 @@ func TestUsageIsSharedOutByReading(t *testing.T) {
 		size += bytes
 	}
 	assert.InDelta(t, size, total, 1, "all of the tables is shared out")
-	storage, err := s.Storage(ctx)
+	storage, err := s.Sizes.Tables(ctx)
 	require.NoError(t, err)
 	assert.Greater(t, storage.Total, size)
 	assert.NotEmpty(t, storage.Tables)
@@ -63,7 +63,7 @@ func TestUsageIsSharedOutByReading(t *testing.T) {
 func TestASampleTakesWhatItTookLately(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, calm := world(t, s)
-	moved, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "moved", Name: "Moved", Interval: time.Minute}})
+	moved, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "moved", Name: "Moved", Interval: time.Minute}})
 	require.NoError(t, err)
 	yesterday := time.Now().UTC().Add(-2*time.Hour).Truncate(24*time.Hour).AddDate(0, 0, -1)
 	a, b := samples.History{Series: calm.ID}, samples.History{Series: moved[0].ID}
@@ -75,7 +75,7 @@ func TestASampleTakesWhatItTookLately(t *testing.T) {
 		}
 	}
 	require.NoError(t, s.Samples.Import(ctx, []samples.History{a, b}))
-	usage, _, err := s.SampleUsage(ctx)
+	usage, _, err := s.Sizes.Usage(ctx)
 	require.NoError(t, err)
 	per := map[string]float64{}
 	for _, u := range usage {
@@ -87,17 +87,17 @@ func TestASampleTakesWhatItTookLately(t *testing.T) {
 func TestNamedSeries(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, series := world(t, s)
-	parts, err := s.SaveParts(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	parts, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
-	made, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "k", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	made, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "k", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
-	all, err := s.NamedSeries(ctx, store.NamedFilter{Device: "log-1", Kit: "k"})
+	all, err := s.Series.Named(ctx, store.NamedFilter{Device: "log-1", Kit: "k"})
 	require.NoError(t, err)
 	require.Len(t, all, 2)
 	assert.Equal(t, series.ID, all[0].ID)
 	assert.Equal(t, "/data", all[1].Part)
 	assert.Equal(t, made[0].ID, all[1].ID)
-	none, err := s.NamedSeries(ctx, store.NamedFilter{Part: "/tmp"})
+	none, err := s.Series.Named(ctx, store.NamedFilter{Part: "/tmp"})
 	require.NoError(t, err)
 	assert.Empty(t, none)
 }

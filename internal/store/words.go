@@ -3,7 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
-	"fmt"
+	"encoding/hex"
 	"sync"
 
 	"tirelessowl/internal/domain"
@@ -16,36 +16,40 @@ import (
 // mostWords bounds the different texts of one series.
 const mostWords = 100_000
 
+// Words are the texts of text series.
+type Words struct {
+	area
+	mu sync.Mutex
+	of map[domain.ID]lastWord // the text that each series had last
+}
+
+func newWords(a area) *Words { return &Words{area: a, of: map[domain.ID]lastWord{}} }
+
 // lastWord is the text that a series had last, with its code.
 type lastWord struct {
 	word string
 	code int
 }
 
-type lastWords struct {
-	sync.Mutex
-	of map[int64]lastWord
-}
-
 // forget drops the texts of series that were removed.
-func (w *lastWords) forget(series []domain.ID) {
-	w.Lock()
-	defer w.Unlock()
+func (s *Words) forget(series []domain.ID) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for _, id := range series {
-		delete(w.of, id)
+		delete(s.of, id)
 	}
 }
 
-// CodeTexts turns texts into samples of their codes; new texts are stored
+// Code turns texts into samples of their codes; new texts are stored
 // first. Texts of series that have mostWords already are refused: such a series
 // is left out, and named. Those of series that are gone are left out.
-func (s *Store) CodeTexts(ctx context.Context, texts []domain.SeriesText) (out []domain.SeriesSample, full []domain.ID, err error) {
-	s.words.Lock()
-	defer s.words.Unlock()
+func (s *Words) Code(ctx context.Context, texts []domain.SeriesText) (out []domain.SeriesSample, full []domain.ID, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	codes, unknown := map[wordKey]int{}, []wordKey(nil)
 	for _, t := range texts {
 		k := wordKey{t.SeriesID, t.Text}
-		if last, ok := s.words.of[t.SeriesID]; ok && last.word == t.Text {
+		if last, ok := s.of[t.SeriesID]; ok && last.word == t.Text {
 			codes[k] = last.code
 		} else if _, listed := codes[k]; !listed {
 			codes[k], unknown = 0, append(unknown, k)
@@ -61,7 +65,7 @@ func (s *Store) CodeTexts(ctx context.Context, texts []domain.SeriesText) (out [
 		case code > mostWords:
 			full = append(full, t.SeriesID)
 		case code > 0:
-			s.words.of[t.SeriesID] = lastWord{t.Text, code}
+			s.of[t.SeriesID] = lastWord{t.Text, code}
 			out = append(out, domain.SeriesSample{SeriesID: t.SeriesID, Sample: domain.Sample{At: t.At, Value: float64(code)}})
 		}
 	}
@@ -75,41 +79,51 @@ type wordKey struct {
 
 // codeWords finds the codes of texts, and makes those that are missing. Series
 // that are full get a code beyond mostWords; nothing is stored for them.
-func (s *Store) codeWords(ctx context.Context, words []wordKey, codes map[wordKey]int) error {
-	var ids []int64
-	var texts []string
-	var digests [][]byte
-	byDigest := map[string]wordKey{}
+func (s *Words) codeWords(ctx context.Context, words []wordKey, codes map[wordKey]int) error {
+	var given []givenWord
+	byDigest := map[givenWord]wordKey{}
 	for _, k := range words {
-		sum := sha256.Sum256([]byte(k.word))
-		ids, texts, digests = append(ids, k.series), append(texts, k.word), append(digests, sum[:16])
-		byDigest[fmt.Sprint(k.series)+string(sum[:16])] = k
+		g := givenWord{SeriesID: k.series, Digest: digestOf(k.word)}
+		byDigest[g] = k
+		g.Word = k.word
+		given = append(given, g)
 	}
-	const given = "WITH given AS (SELECT * FROM unnest($1::bigint[], $2::bytea[], $3::text[]) WITH ORDINALITY AS g(series_id, digest, word, place)) "
-	_, err := s.pool.Exec(ctx, given+`, fresh AS (
+	records := recordsOf(given)
+	if err := s.q(ctx).Exec(givenWords+`, fresh AS (
 			SELECT g.*, (SELECT coalesce(max(code), 0) FROM words w WHERE w.series_id = g.series_id) + row_number() OVER (PARTITION BY g.series_id ORDER BY g.place) AS code
 			FROM given g JOIN series s ON s.id = g.series_id
-			WHERE NOT EXISTS (SELECT FROM words w WHERE w.series_id = g.series_id AND w.digest = g.digest))
-		INSERT INTO words SELECT series_id, code, digest, word FROM fresh WHERE code <= $4`, ids, digests, texts, mostWords)
-	if err != nil {
+			WHERE NOT EXISTS (SELECT FROM words w WHERE w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')))
+		INSERT INTO words SELECT series_id, code, decode(digest, 'hex'), word FROM fresh WHERE code <= ?`, records, mostWords).Error; err != nil {
 		return err
 	}
-	rows, err := s.pool.Query(ctx, given+`SELECT g.series_id, g.digest, coalesce(w.code, $4 + 1) FROM given g JOIN series s ON s.id = g.series_id
-		LEFT JOIN words w ON w.series_id = g.series_id AND w.digest = g.digest`, ids, digests, texts, mostWords)
-	if err != nil {
-		return err
+	var coded []codedWord
+	err := s.q(ctx).Raw(givenWords+`SELECT g.series_id, g.digest, coalesce(w.code, ? + 1) AS code FROM given g JOIN series s ON s.id = g.series_id
+		LEFT JOIN words w ON w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')`, records, mostWords).Scan(&coded).Error
+	for _, c := range coded {
+		codes[byDigest[givenWord{SeriesID: c.SeriesID, Digest: c.Digest}]] = c.Code
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var id int64
-		var digest []byte
-		var code int
-		if err := rows.Scan(&id, &digest, &code); err != nil {
-			return err
-		}
-		codes[byDigest[fmt.Sprint(id)+string(digest)]] = code
-	}
-	return rows.Err()
+	return err
+}
+
+// givenWords makes a table of the records that follow as the first parameter.
+const givenWords = `WITH given AS (SELECT * FROM ROWS FROM (
+	jsonb_to_recordset(?::jsonb) AS (series_id bigint, digest text, word text)) WITH ORDINALITY AS g(series_id, digest, word, place)) `
+
+type givenWord struct {
+	SeriesID domain.ID `json:"series_id"`
+	Digest   string    `json:"digest"` // in hexadecimal
+	Word     string    `json:"word"`
+}
+
+type codedWord struct {
+	SeriesID domain.ID
+	Digest   string
+	Code     int
+}
+
+func digestOf(word string) string {
+	sum := sha256.Sum256([]byte(word))
+	return hex.EncodeToString(sum[:16])
 }
 
 // WordKey names a text by its series and code.
@@ -118,28 +132,27 @@ type WordKey struct {
 	Code     int
 }
 
-// Words returns texts by their codes; codes that are not known are missing.
-func (s *Store) Words(ctx context.Context, keys map[WordKey]bool) (map[WordKey]string, error) {
+// Of returns texts by their codes; codes that are not known are missing.
+func (s *Words) Of(ctx context.Context, keys map[WordKey]bool) (map[WordKey]string, error) {
 	out := make(map[WordKey]string, len(keys))
 	if len(keys) == 0 {
 		return out, nil
 	}
-	ids, codes := make([]int64, 0, len(keys)), make([]int, 0, len(keys))
+	asked := make([]wordRow, 0, len(keys))
 	for k := range keys {
-		ids, codes = append(ids, k.SeriesID), append(codes, k.Code)
+		asked = append(asked, wordRow{SeriesID: k.SeriesID, Code: k.Code})
 	}
-	rows, err := s.pool.Query(ctx, "SELECT w.series_id, w.code, w.word FROM unnest($1::bigint[], $2::int[]) AS k(series_id, code) JOIN words w USING (series_id, code)", ids, codes)
-	if err != nil {
-		return nil, err
+	var rows []wordRow
+	err := s.q(ctx).Raw(`SELECT w.series_id, w.code, w.word FROM jsonb_to_recordset(?::jsonb) AS k(series_id bigint, code int)
+		JOIN words w USING (series_id, code)`, recordsOf(asked)).Scan(&rows).Error
+	for _, r := range rows {
+		out[WordKey{r.SeriesID, r.Code}] = r.Word
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var k WordKey
-		var word string
-		if err := rows.Scan(&k.SeriesID, &k.Code, &word); err != nil {
-			return nil, err
-		}
-		out[k] = word
-	}
-	return out, rows.Err()
+	return out, err
+}
+
+type wordRow struct {
+	SeriesID domain.ID `json:"series_id"`
+	Code     int       `json:"code"`
+	Word     string    `json:"-"`
 }

@@ -18,7 +18,7 @@ import (
 func textWorld(t *testing.T, s *store.Store) (domain.Device, []domain.Series) {
 	t.Helper()
 	d, number := world(t, s)
-	made, err := s.AddSeries(t.Context(), []domain.Series{
+	made, err := s.Series.Add(t.Context(), []domain.Series{
 		{DeviceID: d.ID, Kit: "k", Reading: "state", Name: "State", Kind: domain.KindState, Interval: time.Minute},
 		{DeviceID: d.ID, Kit: "k", Reading: "about", Name: "About", Kind: domain.KindText, Interval: time.Minute},
 		{DeviceID: d.ID, Kit: "k", Reading: "who", Name: "Who", Kind: domain.KindText, Interval: time.Minute}})
@@ -28,7 +28,7 @@ func textWorld(t *testing.T, s *store.Store) (domain.Device, []domain.Series) {
 
 func see(t *testing.T, s *store.Store, texts ...domain.SeriesText) []domain.ID {
 	t.Helper()
-	coded, full, err := s.CodeTexts(t.Context(), texts)
+	coded, full, err := s.Words.Code(t.Context(), texts)
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Append(t.Context(), coded))
 	return full
@@ -56,7 +56,7 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 		{From: begin.Add(2000 * time.Minute), Until: begin.Add(4319 * time.Minute), Count: 2320, Value: 2, Text: "release 6.2 — 'quoted' \"twice\"; DROP TABLE words"},
 	}
 	for _, when := range []string{"in memory", "sealed", "folded"} {
-		runs, err := s.RunsOf(ctx, []domain.Series{about, who}, begin.AddDate(0, 0, -30), begin.AddDate(0, 0, 9))
+		runs, err := s.Values.Runs(ctx, []domain.Series{about, who}, begin.AddDate(0, 0, -30), begin.AddDate(0, 0, 9))
 		require.NoError(t, err)
 		assert.Equal(t, want, runs[about.ID], when)
 		require.Len(t, runs[who.ID], 1, "%s: an hour is its usual pause", when)
@@ -77,18 +77,18 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	// Single samples go, runs stay.
 	_, err := s.Samples.Retain(ctx, begin.AddDate(1, 0, 0), store.UsualKeep(30).Times())
 	require.NoError(t, err)
-	left, err := s.SamplesOf(ctx, about.ID, begin, begin.AddDate(0, 0, 9))
+	left, err := s.Values.Of(ctx, about.ID, begin, begin.AddDate(0, 0, 9))
 	require.NoError(t, err)
 	assert.Empty(t, left)
-	runs, err := s.RunsOf(ctx, []domain.Series{about}, begin, begin.AddDate(0, 0, 9))
+	runs, err := s.Values.Runs(ctx, []domain.Series{about}, begin, begin.AddDate(0, 0, 9))
 	require.NoError(t, err)
 	assert.Equal(t, want, runs[about.ID])
 
-	standing, err := s.Standing(ctx, series)
+	standing, err := s.Values.Standing(ctx, series)
 	require.NoError(t, err)
 	assert.Len(t, standing, 2, "numbers do not stand, and the state has no value yet")
 	assert.Equal(t, want[1], standing[about.ID])
-	rowsShown, _, err := s.LatestValues(ctx, store.ValueFilter{Reading: "about", Limit: 5})
+	rowsShown, _, err := s.Values.Listed(ctx, store.ValueFilter{Reading: "about", Limit: 5})
 	require.NoError(t, err)
 	assert.Equal(t, want[1].Text, rowsShown[0].Text)
 
@@ -112,7 +112,7 @@ func TestLateTexts(t *testing.T) {
 	require.NoError(t, err)
 	see(t, s, at(2, "b"))
 	words := func() (out []string) {
-		runs, err := s.RunsOf(ctx, []domain.Series{about}, begin, now)
+		runs, err := s.Values.Runs(ctx, []domain.Series{about}, begin, now)
 		require.NoError(t, err)
 		for _, r := range runs[about.ID] {
 			out = append(out, fmt.Sprint(r.Text, r.Count))
@@ -136,11 +136,11 @@ func TestASeriesWithTooManyTextsIsNamed(t *testing.T) {
 	text := func(id domain.ID, text string) domain.SeriesText {
 		return domain.SeriesText{SeriesID: id, At: now, Text: text}
 	}
-	coded, full, err := s.CodeTexts(ctx, []domain.SeriesText{text(about, "the last"), text(who, "x")})
+	coded, full, err := s.Words.Code(ctx, []domain.SeriesText{text(about, "the last"), text(who, "x")})
 	require.NoError(t, err)
 	assert.Len(t, coded, 2)
 	assert.Empty(t, full)
-	again, full, err := s.CodeTexts(ctx, []domain.SeriesText{text(who, strings.Repeat("ü", 2000)), text(about, "one too many"), text(who, "x")})
+	again, full, err := s.Words.Code(ctx, []domain.SeriesText{text(who, strings.Repeat("ü", 2000)), text(about, "one too many"), text(who, "x")})
 	require.NoError(t, err)
 	require.Len(t, again, 2)
 	assert.NotEqual(t, again[0].Value, again[1].Value)

@@ -41,7 +41,7 @@ func (s *Service) SignIn(ctx context.Context, name string, password domain.Secre
 	if wait := s.guess.wait(keys, s.now()); wait > 0 {
 		return domain.User{}, wait, domain.ErrSlowDown
 	}
-	u, err := s.store.UserByName(ctx, name)
+	u, err := s.store.Users.ByName(ctx, name)
 	hash := []byte(u.Hash)
 	if errors.Is(err, domain.ErrNotFound) {
 		hash = s.decoy
@@ -62,7 +62,7 @@ func account(name string) string { return strings.ToLower(strings.TrimSpace(name
 
 // User returns a signed-in user by id.
 func (s *Service) User(ctx context.Context, id domain.ID) (domain.User, error) {
-	return s.store.User(ctx, id)
+	return s.store.Users.One(ctx, id)
 }
 
 // minPassword is the shortest password in characters; bcrypt reads 72 bytes.
@@ -92,7 +92,7 @@ func (s *Service) AddUser(ctx context.Context, u domain.User, password domain.Se
 		return err
 	}
 	u.Hash = string(hash)
-	return s.store.SaveUser(ctx, u)
+	return s.store.Users.Save(ctx, u)
 }
 
 // tokenPrefix makes our tokens easy to recognise where they leak.
@@ -111,7 +111,7 @@ func (s *Service) CreateToken(ctx context.Context, name string, level domain.Acc
 		return "", errs
 	}
 	token := domain.Secret(tokenPrefix + rand.Text() + rand.Text())
-	err := s.store.AddToken(ctx, domain.Token{Name: strings.TrimSpace(name), Level: level, CreatedAt: s.now()}, digest(token))
+	err := s.store.Tokens.Add(ctx, domain.Token{Name: strings.TrimSpace(name), Level: level, CreatedAt: s.now()}, digest(token))
 	if errors.Is(err, domain.ErrConflict) {
 		return "", domain.FieldErrors{"name": "There is a token of this name already."}
 	}
@@ -120,7 +120,7 @@ func (s *Service) CreateToken(ctx context.Context, name string, level domain.Acc
 
 // Token returns what a key belongs to, or ErrSignIn.
 func (s *Service) Token(ctx context.Context, key domain.Secret) (domain.Token, error) {
-	t, err := s.store.TokenByHash(ctx, digest(key))
+	t, err := s.store.Tokens.ByHash(ctx, digest(key))
 	if errors.Is(err, domain.ErrNotFound) {
 		return t, domain.ErrSignIn
 	}

@@ -93,12 +93,12 @@ func (s *Service) Kit(name string) (*kit.Kit, error) {
 func (s *Service) Seed(ctx context.Context) error {
 	for _, k := range s.Kits() {
 		for _, r := range k.Readings {
-			if err := s.store.SetKind(ctx, k.Name, r.Key, r.Kind()); err != nil {
+			if err := s.store.Series.SetKind(ctx, k.Name, r.Key, r.Kind()); err != nil {
 				return err
 			}
 		}
 	}
-	existing, err := s.store.Rules(ctx)
+	existing, err := s.store.Rules.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -111,7 +111,7 @@ func (s *Service) Seed(ctx context.Context) error {
 			if have[r.Kit+"/"+r.Reading+"/"+r.Name] {
 				continue
 			}
-			if _, err := s.store.SaveRule(ctx, r); err != nil {
+			if _, err := s.store.Rules.Save(ctx, r); err != nil {
 				return fmt.Errorf("rule %q: %w", r.Name, err)
 			}
 		}
@@ -161,7 +161,7 @@ func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, fittings
 			}
 		}
 	}
-	made, err := s.store.AddSeries(ctx, missing)
+	made, err := s.store.Series.Add(ctx, missing)
 	return append(have, made...), err
 }
 
@@ -179,14 +179,14 @@ func (s *Service) SetParameters(ctx context.Context, deviceID domain.ID, name st
 	if errs := k.Check(values); len(errs) > 0 {
 		return errs
 	}
-	fitted, err := s.store.Fittings(ctx, deviceID)
+	fitted, err := s.store.Fittings.Of(ctx, deviceID)
 	if err != nil {
 		return err
 	}
 	for _, f := range fitted {
 		if f.Kit == name {
 			f.Parameters = values
-			return s.store.Fit(ctx, f)
+			return s.store.Fittings.Fit(ctx, f)
 		}
 	}
 	return fmt.Errorf("kit %q on device %d: %w", name, deviceID, domain.ErrNotFound)
@@ -223,7 +223,7 @@ func (s *Service) SyncParts(ctx context.Context, deviceID domain.ID, k *kit.Kit,
 }
 
 func (s *Service) saveParts(ctx context.Context, k *kit.Kit, kind string, known, changed []domain.Part) (parts []domain.Part, series []domain.Series, err error) {
-	err = s.store.InTx(ctx, func(tx *store.Store) error {
+	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		var fresh, old []domain.Part
 		for _, p := range changed {
 			if p.ID == 0 {
@@ -232,10 +232,10 @@ func (s *Service) saveParts(ctx context.Context, k *kit.Kit, kind string, known,
 				old = append(old, p)
 			}
 		}
-		if old, err = tx.SaveParts(ctx, old); err != nil {
+		if old, err = tx.Parts.Save(ctx, old); err != nil {
 			return err
 		}
-		made, err := tx.SaveParts(ctx, fresh)
+		made, err := tx.Parts.Save(ctx, fresh)
 		if err != nil {
 			return err
 		}
@@ -247,7 +247,7 @@ func (s *Service) saveParts(ctx context.Context, k *kit.Kit, kind string, known,
 				}
 			}
 		}
-		series, err = tx.AddSeries(ctx, wanted)
+		series, err = tx.Series.Add(ctx, wanted)
 		parts = merge(known, append(old, made...))
 		return err
 	})

@@ -24,9 +24,9 @@ func setup(t *testing.T) (*collect.Service, *store.Store, domain.Device) {
 	s := testkit.Store(t)
 	svc, err := collect.New(s, kits.Files)
 	require.NoError(t, err)
-	p, err := s.SavePlace(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site})
+	p, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.AddDevice(t.Context(), domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(t.Context(), domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	return svc, s, d
 }
@@ -55,18 +55,18 @@ func TestSeedingKeepsWhatPeopleChanged(t *testing.T) {
 	svc, s, _ := setup(t)
 	ctx := t.Context()
 	require.NoError(t, svc.Seed(ctx))
-	rules, err := s.Rules(ctx)
+	rules, err := s.Rules.All(ctx)
 	require.NoError(t, err)
 	require.NotEmpty(t, rules)
 	changed := rules[0]
 	changed.Enabled, changed.Title = false, "ours"
-	_, err = s.SaveRule(ctx, changed)
+	_, err = s.Rules.Save(ctx, changed)
 	require.NoError(t, err)
 	require.NoError(t, svc.Seed(ctx))
-	again, err := s.Rules(ctx)
+	again, err := s.Rules.All(ctx)
 	require.NoError(t, err)
 	assert.Len(t, again, len(rules))
-	kept, err := s.Rule(ctx, changed.ID)
+	kept, err := s.Rules.One(ctx, changed.ID)
 	require.NoError(t, err)
 	assert.False(t, kept.Enabled)
 	assert.Equal(t, "ours", kept.Title)
@@ -93,7 +93,7 @@ func TestParametersNeedAFittedKit(t *testing.T) {
 	ctx := t.Context()
 	assert.ErrorIs(t, svc.SetParameters(ctx, d.ID, "nothing", nil), domain.ErrNotFound)
 	assert.ErrorIs(t, svc.SetParameters(ctx, d.ID, "reachability", map[string]string{"method": "tcp"}), domain.ErrNotFound)
-	require.NoError(t, s.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
+	require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
 	var fields domain.FieldErrors
 	require.ErrorAs(t, svc.SetParameters(ctx, d.ID, "reachability", map[string]string{"method": "smoke"}), &fields)
 	assert.Contains(t, fields, "method")

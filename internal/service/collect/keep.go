@@ -17,11 +17,11 @@ func (s *Service) SetKeep(ctx context.Context, k store.ReadingKey, days store.Ke
 	if err := s.checkKeep(k, days); err != nil {
 		return err
 	}
-	keeps, err := s.store.Keeps(ctx)
+	keeps, err := s.store.Keeps.All(ctx)
 	if err != nil || keeps[k] == days {
 		return err // nothing stored needs to be looked at
 	}
-	return s.store.SetKeep(ctx, k, days)
+	return s.store.Keeps.Set(ctx, k, days)
 }
 
 // checkKeep refuses what cannot be set; the errors are by field.
@@ -63,11 +63,11 @@ func (s *Service) RehearseKeep(ctx context.Context, k store.ReadingKey, days, us
 	if err := s.checkKeep(k, days); err != nil {
 		return out, err
 	}
-	keeps, err := s.store.Keeps(ctx)
+	keeps, err := s.store.Keeps.All(ctx)
 	if err != nil {
 		return out, err
 	}
-	series, err := s.store.SeriesIDs(ctx, k)
+	series, err := s.store.Series.IDs(ctx, k)
 	if err != nil {
 		return out, err
 	}

@@ -63,20 +63,20 @@ type Adoption struct {
 
 // Finds returns what a sweep found.
 func (s *Service) Finds(ctx context.Context, sweepID domain.ID) ([]domain.Find, error) {
-	if _, err := s.store.Sweep(ctx, sweepID); err != nil {
+	if _, err := s.store.Sweeps.One(ctx, sweepID); err != nil {
 		return nil, err
 	}
-	return s.store.Finds(ctx, sweepID)
+	return s.store.Finds.Of(ctx, sweepID)
 }
 
 // Adopt makes finds watched devices, all or none, and begins to collect. It
 // returns the new devices.
 func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]domain.Device, error) {
-	w, err := s.store.Sweep(ctx, sweepID)
+	w, err := s.store.Sweeps.One(ctx, sweepID)
 	if err != nil {
 		return nil, err
 	}
-	all, err := s.store.Finds(ctx, sweepID)
+	all, err := s.store.Finds.Of(ctx, sweepID)
 	if err != nil {
 		return nil, err
 	}
@@ -90,7 +90,7 @@ func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]d
 		}
 	}
 	var made []domain.Device
-	err = s.store.InTx(ctx, func(tx *store.Store) error {
+	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		place, err := s.placeFor(ctx, tx, a)
 		if err != nil {
 			return err
@@ -105,7 +105,7 @@ func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]d
 				place.GatewayID = d.ID
 			}
 		}
-		_, err = tx.SavePlace(ctx, place)
+		_, err = tx.Places.Save(ctx, place)
 		return err
 	})
 	if err != nil {
@@ -137,8 +137,8 @@ func choose(all []domain.Find, ids []domain.ID) ([]domain.Find, error) {
 	return out, nil
 }
 
-func (s *Service) placeFor(ctx context.Context, tx *store.Store, a Adoption) (domain.Place, error) {
-	places, err := tx.Places(ctx)
+func (s *Service) placeFor(ctx context.Context, tx *store.Areas, a Adoption) (domain.Place, error) {
+	places, err := tx.Places.All(ctx)
 	if err != nil {
 		return domain.Place{}, err
 	}
@@ -157,14 +157,14 @@ func (s *Service) placeFor(ctx context.Context, tx *store.Store, a Adoption) (do
 	if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.Kind == domain.Organisation }); i >= 0 {
 		p.ParentID = places[i].ID
 	}
-	p, err = tx.SavePlace(ctx, p)
+	p, err = tx.Places.Save(ctx, p)
 	if errors.Is(err, domain.ErrConflict) {
 		return p, domain.FieldErrors{"place": "There is a place of this name already: choose it in the list."}
 	}
 	return p, err
 }
 
-func (s *Service) adoptOne(ctx context.Context, tx *store.Store, f domain.Find, place domain.ID, port int, kits []string) (domain.Device, error) {
+func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, place domain.ID, port int, kits []string) (domain.Device, error) {
 	address, err := netip.ParseAddr(f.Address)
 	if err != nil {
 		return domain.Device{}, err
@@ -173,7 +173,7 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Store, f domain.Find, 
 	if name == "" {
 		name = f.Address
 	}
-	d, err := tx.AddDevice(ctx, domain.Device{PlaceID: place, Name: name, Address: address, Port: port, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
+	d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: name, Address: address, Port: port, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
 		Description: f.Description, ObjectID: f.ObjectID, CredentialID: f.CredentialID, CreatedAt: time.Now().UTC()}, f.Identity, f.Others)
 	if errors.Is(err, domain.ErrConflict) {
 		return d, domain.FieldErrors{"find_ids": "A device named " + name + " is watched already; names are unique."}
@@ -183,17 +183,17 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Store, f domain.Find, 
 	}
 	for _, k := range s.kits.Kits() {
 		if fits, _ := k.Fits(f.Facts); fits && slices.Contains(kits, k.Name) {
-			if err := tx.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k.Name}); err != nil {
+			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k.Name}); err != nil {
 				return d, err
 			}
 		}
 	}
-	return d, tx.SetVerdict(ctx, f.ID, domain.FindAdopted, d.ID)
+	return d, tx.Finds.SetVerdict(ctx, f.ID, domain.FindAdopted, d.ID)
 }
 
 // Ignore puts finds aside, or takes them back to new.
 func (s *Service) Ignore(ctx context.Context, sweepID domain.ID, ids []domain.ID, ignore bool) error {
-	all, err := s.store.Finds(ctx, sweepID)
+	all, err := s.store.Finds.Of(ctx, sweepID)
 	if err != nil {
 		return err
 	}
@@ -205,9 +205,9 @@ func (s *Service) Ignore(ctx context.Context, sweepID domain.ID, ids []domain.ID
 	if ignore {
 		verdict = domain.FindIgnored
 	}
-	return s.store.InTx(ctx, func(tx *store.Store) error {
+	return s.store.InTx(ctx, func(tx *store.Areas) error {
 		for _, f := range chosen {
-			if err := tx.SetVerdict(ctx, f.ID, verdict, 0); err != nil {
+			if err := tx.Finds.SetVerdict(ctx, f.ID, verdict, 0); err != nil {
 				return err
 			}
 		}

@@ -117,7 +117,7 @@ func paceFor(set ranges.Set) int {
 // Create stores a sweep; it does not start it.
 func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
 	total, errs := d.Check()
-	have, err := s.store.Credentials(ctx)
+	have, err := s.store.Credentials.All(ctx)
 	if err != nil {
 		return domain.Sweep{}, err
 	}
@@ -130,15 +130,15 @@ func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
 		return domain.Sweep{}, errs
 	}
 	var made domain.Sweep
-	err = s.store.InTx(ctx, func(tx *store.Store) error {
+	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		if d.Community != "" {
-			c, err := tx.AddCredential(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: "snmp-v2c"}, d.Community)
+			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: "snmp-v2c"}, d.Community)
 			if err != nil {
 				return err
 			}
 			d.CredentialIDs = append(d.CredentialIDs, c.ID)
 		}
-		made, err = tx.SaveSweep(ctx, domain.Sweep{Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude), Port: d.Port, Pace: d.Pace,
+		made, err = tx.Sweeps.Save(ctx, domain.Sweep{Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude), Port: d.Port, Pace: d.Pace,
 			CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total, CreatedAt: time.Now().UTC()})
 		return err
 	})
@@ -159,17 +159,17 @@ func credentialName(wanted string, have []domain.Credential) string {
 }
 
 // Sweeps returns all sweeps, newest first.
-func (s *Service) Sweeps(ctx context.Context) ([]domain.Sweep, error) { return s.store.Sweeps(ctx) }
+func (s *Service) Sweeps(ctx context.Context) ([]domain.Sweep, error) { return s.store.Sweeps.All(ctx) }
 
 // Sweep returns one sweep, or ErrNotFound.
 func (s *Service) Sweep(ctx context.Context, id domain.ID) (domain.Sweep, error) {
-	return s.store.Sweep(ctx, id)
+	return s.store.Sweeps.One(ctx, id)
 }
 
 // Delete removes a sweep with its finds; adopted devices stay.
 func (s *Service) Delete(ctx context.Context, id domain.ID) error {
 	s.Stop(id)
-	return s.store.DeleteSweep(ctx, id)
+	return s.store.Sweeps.Delete(ctx, id)
 }
 
 // Stop ends a running sweep; what was found stays.

@@ -31,11 +31,11 @@ const (
 // Start begins a sweep, or begins it again. It returns at once; the sweep
 // goes on until it is done or stopped.
 func (s *Service) Start(ctx context.Context, id domain.ID) error {
-	w, err := s.store.Sweep(ctx, id)
+	w, err := s.store.Sweeps.One(ctx, id)
 	if err != nil {
 		return err
 	}
-	all, err := s.store.Secrets(ctx)
+	all, err := s.store.Credentials.Secrets(ctx)
 	if err != nil {
 		return err
 	}
@@ -46,7 +46,7 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 	}
 	w.State, w.Tried, w.Found, w.Error = domain.SweepRunning, 0, 0, ""
 	w.StartedAt, w.EndedAt = time.Now().UTC(), time.Time{}
-	if w, err = s.store.SaveSweep(ctx, w); err != nil {
+	if w, err = s.store.Sweeps.Save(ctx, w); err != nil {
 		return err
 	}
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
@@ -169,14 +169,14 @@ func (w *sweep) save(ctx context.Context) {
 		}
 		w.saved = len(answers)
 	}
-	if _, err := w.store.SaveSweep(ctx, w.Sweep); err != nil {
+	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
 		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)
 	}
 	w.changed(w.ID)
 }
 
 func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
-	byIdentity, byAddress, err := w.store.KnownDevices(ctx)
+	byIdentity, byAddress, err := w.store.Devices.Known(ctx)
 	if err != nil {
 		return err
 	}
@@ -191,10 +191,10 @@ func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
 			}
 		}
 	}
-	if err := w.store.SaveFinds(ctx, finds); err != nil {
+	if err := w.store.Finds.Save(ctx, finds); err != nil {
 		return err
 	}
-	return w.store.PruneFinds(ctx, w.ID, identities)
+	return w.store.Finds.Prune(ctx, w.ID, identities)
 }
 
 func others(addresses []string, byAddress map[string]domain.ID) (ids []domain.ID) {

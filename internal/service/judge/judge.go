@@ -25,17 +25,17 @@ func New(s *store.Store, inForce func(context.Context, []rule.Rule)) *Service {
 }
 
 // Rules returns all rules.
-func (s *Service) Rules(ctx context.Context) ([]rule.Rule, error) { return s.store.Rules(ctx) }
+func (s *Service) Rules(ctx context.Context) ([]rule.Rule, error) { return s.store.Rules.All(ctx) }
 
 // Rule returns one rule, or ErrNotFound.
 func (s *Service) Rule(ctx context.Context, id domain.ID) (rule.Rule, error) {
-	return s.store.Rule(ctx, id)
+	return s.store.Rules.One(ctx, id)
 }
 
 // Save changes a rule and puts it in force at once. Kit, reading and unit
 // stay what they are.
 func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
-	old, err := s.store.Rule(ctx, r.ID)
+	old, err := s.store.Rules.One(ctx, r.ID)
 	if err != nil {
 		return r, err
 	}
@@ -43,14 +43,14 @@ func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 	if errs := r.Validate(); len(errs) > 0 {
 		return r, errs
 	}
-	r, err = s.store.SaveRule(ctx, r)
+	r, err = s.store.Rules.Save(ctx, r)
 	if errors.Is(err, domain.ErrConflict) {
 		return r, domain.FieldErrors{"name": "Another rule on this reading has the same name."}
 	}
 	if err != nil {
 		return r, err
 	}
-	rules, err := s.store.Rules(ctx)
+	rules, err := s.store.Rules.All(ctx)
 	if err == nil {
 		s.inForce(ctx, rules)
 	}
@@ -88,12 +88,12 @@ func (s *Service) Rehearse(ctx context.Context, r rule.Rule, span time.Duration)
 	}
 	now := time.Now().UTC()
 	out := Rehearsal{From: now, To: now, ByLevel: map[domain.Level]int{}}
-	subjects, err := s.store.SeriesOfReading(ctx, r.Kit, r.Reading, maxRehearsed)
+	subjects, err := s.store.Series.OfReading(ctx, r.Kit, r.Reading, maxRehearsed)
 	if err != nil {
 		return out, err
 	}
 	out.Series = len(subjects)
-	past, err := s.store.SamplesOfReading(ctx, r.Kit, r.Reading, now.Add(-span), now)
+	past, err := s.store.Values.OfReading(ctx, r.Kit, r.Reading, now.Add(-span), now)
 	if err != nil {
 		return out, err
 	}

@@ -21,7 +21,7 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 func setup(t *testing.T) (*judge.Service, *store.Store, rule.Rule, *[]rule.Rule) {
 	t.Helper()
 	s := testkit.Store(t)
-	r, err := s.SaveRule(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "full", Enabled: true,
+	r, err := s.Rules.Save(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "full", Enabled: true,
 		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}})
 	require.NoError(t, err)
 	var inForce []rule.Rule
@@ -53,7 +53,7 @@ func TestWrongRulesAreRefused(t *testing.T) {
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 	other := r
 	other.ID, other.Name = 0, "other"
-	other, err = s.SaveRule(t.Context(), other)
+	other, err = s.Rules.Save(t.Context(), other)
 	require.NoError(t, err)
 	other.Name = "full"
 	_, err = svc.Save(t.Context(), other)
@@ -65,11 +65,11 @@ func TestWrongRulesAreRefused(t *testing.T) {
 func TestRehearseCountsOnThePast(t *testing.T) {
 	svc, s, r, _ := setup(t)
 	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
-	p, err := s.SavePlace(ctx, domain.Place{Name: "p", Kind: domain.Site})
+	p, err := s.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
 	require.NoError(t, err)
-	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	// Two stretches above 90 for two values: minutes 2–4 and 7–8; the single
 	// 99 at minute 5 is not two in a row.

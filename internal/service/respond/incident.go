@@ -29,19 +29,19 @@ type Dossier struct {
 
 // Incident returns one incident, or ErrNotFound.
 func (s *Service) Incident(ctx context.Context, id domain.ID) (Dossier, error) {
-	in, err := s.store.Incident(ctx, id)
+	in, err := s.store.Incidents.One(ctx, id)
 	if err != nil {
 		return Dossier{}, err
 	}
 	out := Dossier{Incident: in}
 	steps := []func() error{
-		func() (err error) { out.Device, err = s.store.Device(ctx, in.DeviceID); return },
-		func() (err error) { out.Alerts, err = s.store.AlertsOf(ctx, id); return },
-		func() (err error) { out.Events, err = s.store.EventsOf(ctx, id); return },
-		func() (err error) { out.Deliveries, err = s.store.DeliveriesOf(ctx, id); return },
-		func() (err error) { out.Earlier, err = s.store.IncidentsOfCause(ctx, in.DeviceID, in.Cause); return },
+		func() (err error) { out.Device, err = s.store.Devices.One(ctx, in.DeviceID); return },
+		func() (err error) { out.Alerts, err = s.store.Alerts.Of(ctx, id); return },
+		func() (err error) { out.Events, err = s.store.Events.Of(ctx, id); return },
+		func() (err error) { out.Deliveries, err = s.store.Deliveries.Of(ctx, id); return },
+		func() (err error) { out.Earlier, err = s.store.Incidents.OfCause(ctx, in.DeviceID, in.Cause); return },
 		func() error {
-			t, err := s.store.TicketOf(ctx, id)
+			t, err := s.store.Tickets.Of(ctx, id)
 			if err == nil {
 				out.Ticket = &t
 			}
@@ -120,8 +120,8 @@ func checkText(text string, needed bool) (string, error) {
 // act changes an incident by hand, writes the story and lets the plans act.
 func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
 	now := time.Now().UTC()
-	err := s.store.InTx(ctx, func(tx *store.Store) error {
-		in, err := tx.Incident(ctx, id)
+	err := s.store.InTx(ctx, func(tx *store.Areas) error {
+		in, err := tx.Incidents.One(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -129,11 +129,11 @@ func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident
 		if err != nil || ev.Kind == "" {
 			return err
 		}
-		if in, err = tx.SaveIncident(ctx, in); err != nil {
+		if in, err = tx.Incidents.Save(ctx, in); err != nil {
 			return err
 		}
 		ev.IncidentID, ev.At = id, now
-		d, err := tx.Device(ctx, in.DeviceID)
+		d, err := tx.Devices.One(ctx, in.DeviceID)
 		if err != nil {
 			return err
 		}
@@ -145,7 +145,7 @@ func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident
 		for _, t := range traces {
 			ev.Why.Include(t.Question, t)
 		}
-		_, err = tx.AddEvent(ctx, ev)
+		_, err = tx.Events.Add(ctx, ev)
 		return err
 	})
 	if err == nil {
@@ -155,7 +155,7 @@ func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident
 }
 
 // Plans returns the response plans.
-func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.store.Plans(ctx) }
+func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.store.Plans.All(ctx) }
 
 // SetPlanEnabled switches a response plan on or off.
 func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) error {
@@ -163,7 +163,7 @@ func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) err
 }
 
 func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*plan.Plan)) error {
-	plans, err := s.store.Plans(ctx)
+	plans, err := s.store.Plans.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -172,13 +172,13 @@ func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*plan.Pla
 		return domain.ErrNotFound
 	}
 	f(&plans[i])
-	_, err = s.store.SavePlan(ctx, plans[i])
+	_, err = s.store.Plans.Save(ctx, plans[i])
 	return err
 }
 
 // MakePlan makes the usual plan on the first mail and desk channels there are.
 func (s *Service) MakePlan(ctx context.Context) error {
-	channels, err := s.store.Channels(ctx)
+	channels, err := s.store.Channels.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -192,7 +192,7 @@ func (s *Service) MakePlan(ctx context.Context) error {
 		return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
 	}
 	// Without recipients it tells nobody, so it begins switched off.
-	_, err = s.store.SavePlan(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(first[domain.ChannelMail], first[domain.ChannelDesk])})
+	_, err = s.store.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(first[domain.ChannelMail], first[domain.ChannelDesk])})
 	return err
 }
 
@@ -214,7 +214,7 @@ func (s *Service) SetRecipients(ctx context.Context, id domain.ID, text string, 
 
 // Retry makes a delivery that failed for good due again.
 func (s *Service) Retry(ctx context.Context, id domain.ID) error {
-	err := s.store.RetryDelivery(ctx, id, time.Now().UTC())
+	err := s.store.Deliveries.Retry(ctx, id, time.Now().UTC())
 	s.wake()
 	return err
 }

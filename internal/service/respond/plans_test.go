@@ -17,9 +17,9 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	woken := 0
 	svc := respond.New(s, "http://owl.example", func() { woken++ })
 	assert.ErrorIs(t, svc.MakePlan(ctx), domain.ErrConflict, "a channel first")
-	mail, err := s.SaveChannel(ctx, domain.Channel{Name: "Mail", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	mail, err := s.Channels.Save(ctx, domain.Channel{Name: "Mail", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
 	require.NoError(t, err)
-	_, err = s.SaveChannel(ctx, domain.Channel{Name: "Mail 2", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	_, err = s.Channels.Save(ctx, domain.Channel{Name: "Mail 2", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
 	require.NoError(t, err)
 	require.NoError(t, svc.MakePlan(ctx))
 	plans, err := svc.Plans(ctx)
@@ -53,16 +53,16 @@ func TestRetryWakesTheOutbox(t *testing.T) {
 	woken := 0
 	svc := respond.New(w.store, "http://owl.example", func() { woken++ })
 	assert.ErrorIs(t, svc.Retry(ctx, 999), domain.ErrNotFound)
-	in, err := w.store.SaveIncident(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
+	in, err := w.store.Incidents.Save(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
 	require.NoError(t, err)
-	d, err := w.store.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", CreatedAt: now})
+	d, err := w.store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", CreatedAt: now})
 	require.NoError(t, err)
 	d.State, d.DoneAt, d.NextTryAt = domain.DeliveryFailed, now, now
-	require.NoError(t, w.store.FinishDelivery(ctx, d))
+	require.NoError(t, w.store.Deliveries.Finish(ctx, d))
 	before := woken
 	require.NoError(t, svc.Retry(ctx, d.ID))
 	assert.Greater(t, woken, before)
-	got, err := w.store.Delivery(ctx, d.ID)
+	got, err := w.store.Deliveries.One(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.DeliveryWaiting, got.State)
 	assert.WithinDuration(t, time.Now(), got.NextTryAt, time.Minute)

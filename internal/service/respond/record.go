@@ -42,7 +42,7 @@ func (s *Service) Past() *Service {
 // Record keeps changes of health with all that follows from them, in one
 // transaction.
 func (s *Service) Record(ctx context.Context, found estate.Result) error {
-	err := s.store.InTx(ctx, func(tx *store.Store) error {
+	err := s.store.InTx(ctx, func(tx *store.Areas) error {
 		r := recording{Service: s, tx: tx}
 		for _, j := range found.Judged {
 			if err := r.judged(ctx, j); err != nil {
@@ -54,7 +54,7 @@ func (s *Service) Record(ctx context.Context, found estate.Result) error {
 				return err
 			}
 		}
-		return tx.AddTransitions(ctx, r.transitions)
+		return tx.Transitions.Add(ctx, r.transitions)
 	})
 	if err == nil {
 		s.wake()
@@ -65,26 +65,26 @@ func (s *Service) Record(ctx context.Context, found estate.Result) error {
 // recording is the work within one transaction.
 type recording struct {
 	*Service
-	tx          *store.Store
+	tx          *store.Areas
 	transitions []domain.Transition
 }
 
 func (r *recording) health(ctx context.Context, h estate.HealthChange) error {
 	r.transitions = append(r.transitions, domain.Transition{DeviceID: h.Device.ID, From: h.From, To: h.To, At: h.At, Reason: h.Reason, Why: h.Why})
-	return r.tx.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason)
+	return r.tx.Devices.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason)
 }
 
 func (r *recording) judged(ctx context.Context, j estate.Judged) error {
 	r.transitions = append(r.transitions, domain.Transition{DeviceID: j.Device.ID, SeriesID: j.Series.ID, RuleID: j.Rule.ID,
 		From: domain.HealthOf(j.From), To: domain.HealthOf(j.To), At: j.At, Reason: j.Reason(), Held: j.Held, Why: j.Why})
 	st := store.RuleState{RuleID: j.Rule.ID, SeriesID: j.Series.ID, Level: j.To, Held: j.Held && j.To > 0, Since: j.At, Why: j.Why}
-	if err := r.tx.SetRuleState(ctx, st); err != nil {
+	if err := r.tx.Rules.SetState(ctx, st); err != nil {
 		return err
 	}
 	if j.Held {
 		return nil // out of reach: no alert may follow
 	}
-	alert, err := r.tx.OpenAlert(ctx, j.Rule.ID, j.Series.ID)
+	alert, err := r.tx.Alerts.Open(ctx, j.Rule.ID, j.Series.ID)
 	switch {
 	case errors.Is(err, domain.ErrNotFound):
 		if j.To == domain.LevelNone {
@@ -102,7 +102,7 @@ func (r *recording) judged(ctx context.Context, j estate.Judged) error {
 // open begins an alert, within a new or a known incident.
 func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	cause := incident.Cause(j.Rule.Cause, j.Series.Part)
-	known, err := r.tx.IncidentsOfCause(ctx, j.Device.ID, cause)
+	known, err := r.tx.Incidents.OfCause(ctx, j.Device.ID, cause)
 	if err != nil {
 		return err
 	}
@@ -123,17 +123,17 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 			kind, in.Title = domain.EventRaised, title
 		}
 	}
-	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
-	alert, err := r.tx.SaveAlert(ctx, domain.Alert{RuleID: j.Rule.ID, SeriesID: j.Series.ID, DeviceID: j.Device.ID, IncidentID: in.ID, Level: j.To, Cause: cause,
+	alert, err := r.tx.Alerts.Save(ctx, domain.Alert{RuleID: j.Rule.ID, SeriesID: j.Series.ID, DeviceID: j.Device.ID, IncidentID: in.ID, Level: j.To, Cause: cause,
 		Title: title, FirstBadAt: j.FirstBadAt, OpenedAt: j.At, Value: j.Value, Limit: j.Limit, Unit: j.Rule.Unit, Why: j.Why})
 	if err != nil {
 		return err
 	}
 	first := domain.Event{IncidentID: in.ID, At: j.FirstBadAt, Kind: domain.EventFirstBad, Text: "First value beyond a limit", AlertID: alert.ID,
 		Detail: fmt.Sprintf("%s, collected every %s", seriesName(j.Series), units.Span(j.Series.Every))}
-	if _, err := r.tx.AddEvent(ctx, first); err != nil {
+	if _, err := r.tx.Events.Add(ctx, first); err != nil {
 		return err
 	}
 	// The plan is asked about an alert that joins too: its level may be new.
@@ -142,7 +142,7 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 
 // change moves a lasting alert to another level.
 func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Alert) error {
-	in, err := r.tx.Incident(ctx, alert.IncidentID)
+	in, err := r.tx.Incidents.One(ctx, alert.IncidentID)
 	if err != nil {
 		return err
 	}
@@ -151,11 +151,11 @@ func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Al
 		kind, text = domain.EventRaised, "Got worse: "+j.To.String()
 	}
 	alert.Level, alert.Value, alert.Limit, alert.Why = j.To, j.Value, j.Limit, j.Why
-	if _, err := r.tx.SaveAlert(ctx, alert); err != nil {
+	if _, err := r.tx.Alerts.Save(ctx, alert); err != nil {
 		return err
 	}
 	in.Level = max(in.Level, j.To)
-	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
 	return r.tell(ctx, in, j, alert.ID, kind, text, j.Reason())
@@ -164,27 +164,27 @@ func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Al
 // end closes an alert; with the last one the incident has recovered.
 func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert) error {
 	alert.EndedAt, alert.Value = j.At, j.Value
-	if _, err := r.tx.SaveAlert(ctx, alert); err != nil {
+	if _, err := r.tx.Alerts.Save(ctx, alert); err != nil {
 		return err
 	}
-	in, err := r.tx.Incident(ctx, alert.IncidentID)
+	in, err := r.tx.Incidents.One(ctx, alert.IncidentID)
 	if err != nil {
 		return err
 	}
-	others, err := r.tx.AlertsOf(ctx, in.ID)
+	others, err := r.tx.Alerts.Of(ctx, in.ID)
 	if err != nil {
 		return err
 	}
 	lasting := slices.ContainsFunc(others, func(a domain.Alert) bool { return a.EndedAt.IsZero() })
 	if lasting {
-		_, err := r.tx.AddEvent(ctx, domain.Event{IncidentID: in.ID, At: j.At, Kind: domain.EventEased, Text: "One alert ended", Detail: j.Reason(), AlertID: alert.ID, Why: j.Why})
+		_, err := r.tx.Events.Add(ctx, domain.Event{IncidentID: in.ID, At: j.At, Kind: domain.EventEased, Text: "One alert ended", Detail: j.Reason(), AlertID: alert.ID, Why: j.Why})
 		return err
 	}
 	in.RecoveredAt = j.At
 	if in.State != domain.IncidentResolved {
 		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, j.At, "recovery"
 	}
-	if in, err = r.tx.SaveIncident(ctx, in); err != nil {
+	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
 	return r.tell(ctx, in, j, alert.ID, domain.EventRecovered, "Recovered after "+units.Span(j.At.Sub(in.EpisodeAt)), j.Reason())
@@ -204,7 +204,7 @@ func (r *recording) tell(ctx context.Context, in domain.Incident, j estate.Judge
 	for _, t := range trace {
 		ev.Why.Include(t.Question, t)
 	}
-	_, err = r.tx.AddEvent(ctx, ev)
+	_, err = r.tx.Events.Add(ctx, ev)
 	return err
 }
 
@@ -215,15 +215,15 @@ func (r *recording) act(ctx context.Context, in domain.Incident, ev domain.Event
 		t.Because("This comes from loaded history", "response plans act on the present only", nil)
 		return []why.Trace{t}, nil
 	}
-	plans, err := r.tx.Plans(ctx)
+	plans, err := r.tx.Plans.All(ctx)
 	if err != nil {
 		return nil, err
 	}
-	sent, err := r.tx.DeliveriesOf(ctx, in.ID)
+	sent, err := r.tx.Deliveries.Of(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	known, err := r.tx.IncidentsOfCause(ctx, in.DeviceID, in.Cause)
+	known, err := r.tx.Incidents.OfCause(ctx, in.DeviceID, in.Cause)
 	if err != nil {
 		return nil, err
 	}
@@ -247,7 +247,7 @@ func (r *recording) enqueue(ctx context.Context, in domain.Incident, p plan.Plan
 		body = m.note(ev)
 	}
 	a.Why.Because("The incident: "+in.Title, ev.Text+": "+ev.Detail, why.To("incident", in.ID))
-	_, err := r.tx.AddDelivery(ctx, domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
+	_, err := r.tx.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
 		ChannelID: a.Step.ChannelID, Recipient: a.Recipient, Subject: subject, Body: body, CreatedAt: ev.At, Why: a.Why})
 	return err
 }

@@ -34,17 +34,17 @@ type world struct {
 func setup(t *testing.T) world {
 	t.Helper()
 	s, ctx := testkit.Store(t), t.Context()
-	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
 	require.NoError(t, err)
-	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}})
+	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}})
 	require.NoError(t, err)
-	r, err := s.SaveRule(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1,
+	r, err := s.Rules.Save(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1,
 		Cause: "reach", Runbook: "Is it powered?", Enabled: true, Limits: map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}})
 	require.NoError(t, err)
 	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
-	_, err = s.SavePlan(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
+	_, err = s.Plans.Save(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
 		{Key: "tell", Title: "mail", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMail, To: []string{"a@kittiwake.example"}},
 		{Key: "ticket", Title: "ticket", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket},
 		{Key: "note", Title: "note", On: []domain.EventKind{domain.EventRecovered, domain.EventComment}, Kind: domain.DeliverNote},
@@ -62,7 +62,7 @@ func (w world) change(from, to domain.Level, after time.Duration, held bool) est
 
 func (w world) incidents(t *testing.T) []domain.Incident {
 	t.Helper()
-	list, _, err := w.store.Incidents(t.Context(), store.IncidentFilter{})
+	list, _, err := w.store.Incidents.Find(t.Context(), store.IncidentFilter{})
 	require.NoError(t, err)
 	return list
 }
@@ -128,7 +128,7 @@ func TestOutOfReachRaisesNothing(t *testing.T) {
 	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, true)))
 	require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, time.Minute, true)))
 	assert.Empty(t, w.incidents(t))
-	changes, err := w.store.Transitions(ctx, store.TransitionFilter{DeviceID: w.device.ID})
+	changes, err := w.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: w.device.ID})
 	require.NoError(t, err)
 	require.Len(t, changes, 2)
 	assert.True(t, changes[0].Held, "but it is recorded, and why")

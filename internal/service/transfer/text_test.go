@@ -17,7 +17,7 @@ import (
 // describe adds a series of texts to the world.
 func describe(t *testing.T, s *store.Store, device domain.ID) domain.Series {
 	t.Helper()
-	made, err := s.AddSeries(t.Context(), []domain.Series{{DeviceID: device, Kit: "h", Reading: "about", Name: "About", Kind: domain.KindText, Interval: time.Minute}})
+	made, err := s.Series.Add(t.Context(), []domain.Series{{DeviceID: device, Kit: "h", Reading: "about", Name: "About", Kind: domain.KindText, Interval: time.Minute}})
 	require.NoError(t, err)
 	return made[0]
 }
@@ -29,7 +29,7 @@ func TestTextsMoveIn(t *testing.T) {
 	for m, text := range []string{"release 6.1", "release 6.1", `release "6,2"`, "", "two\nlines"} {
 		texts = append(texts, domain.SeriesText{SeriesID: about.ID, At: noon.Add(time.Duration(m) * time.Minute), Text: text})
 	}
-	coded, _, err := s.CodeTexts(t.Context(), texts)
+	coded, _, err := s.Words.Code(t.Context(), texts)
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Append(t.Context(), coded))
 	sel := transfer.Selection{Reading: "about", From: noon, To: noon.Add(time.Hour)}
@@ -41,7 +41,7 @@ func TestTextsMoveIn(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, int64(5), got.Samples)
 		assert.Equal(t, text, export(t, svc, f, sel), "%s: the same comes out again", f)
-		runs, err := to.RunsOf(t.Context(), []domain.Series{copied}, noon, noon.Add(time.Hour))
+		runs, err := to.Values.Runs(t.Context(), []domain.Series{copied}, noon, noon.Add(time.Hour))
 		require.NoError(t, err)
 		require.Len(t, runs[copied.ID], 4)
 		assert.Equal(t, `release "6,2"`, runs[copied.ID][1].Text)

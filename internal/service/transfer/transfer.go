@@ -34,7 +34,7 @@ const batch = 50
 
 // Export writes all samples of a selection. It returns how many.
 func (s *Service) Export(ctx context.Context, sel Selection, w exchange.Writer) (count int64, err error) {
-	named, err := s.store.NamedSeries(ctx, store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID})
+	named, err := s.store.Series.Named(ctx, store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID})
 	if err != nil {
 		return 0, err
 	}
@@ -80,7 +80,7 @@ func (s *Service) words(ctx context.Context, x store.NamedSeries, points []codec
 	for _, p := range points {
 		needed[store.WordKey{SeriesID: x.ID, Code: int(p.V)}] = true
 	}
-	return s.store.Words(ctx, needed)
+	return s.store.Words.Of(ctx, needed)
 }
 
 func write(w exchange.Writer, x store.NamedSeries, points []codec.Point, words map[store.WordKey]string) (n int64, err error) {
@@ -129,7 +129,7 @@ func (s *Service) Import(ctx context.Context, f exchange.Format, from io.Reader)
 
 // code makes histories of texts.
 func (s *Service) code(ctx context.Context, texts []domain.SeriesText) ([]samples.History, error) {
-	coded, full, err := s.store.CodeTexts(ctx, texts)
+	coded, full, err := s.store.Words.Code(ctx, texts)
 	if err != nil {
 		return nil, err
 	}
@@ -159,7 +159,7 @@ type catalogue struct {
 }
 
 func (s *Service) catalogue(ctx context.Context) (c catalogue, err error) {
-	named, err := s.store.NamedSeries(ctx, store.NamedFilter{})
+	named, err := s.store.Series.Named(ctx, store.NamedFilter{})
 	c = catalogue{map[name]store.NamedSeries{}, map[string]bool{}}
 	for _, x := range named {
 		c.series[name{x.Device, x.Part, x.Kit, x.Reading}] = x

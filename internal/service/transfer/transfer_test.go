@@ -26,13 +26,13 @@ var noon = time.Now().UTC().Truncate(24 * time.Hour).Add(-36 * time.Hour)
 func world(t *testing.T) (*transfer.Service, *store.Store, []domain.Series) {
 	t.Helper()
 	s, ctx := testkit.Store(t), t.Context()
-	p, err := s.SavePlace(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.AddDevice(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: noon}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: noon}, "", nil)
 	require.NoError(t, err)
-	parts, err := s.SaveParts(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	parts, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
-	series, err := s.AddSeries(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
+	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
 		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	return transfer.New(s), s, series
@@ -67,13 +67,13 @@ func TestMovingIn(t *testing.T) {
 		assert.Equal(t, 2, checked.Series)
 		assert.Equal(t, noon, checked.From)
 		assert.Equal(t, noon.Add(1999*time.Minute), checked.To)
-		assert.Empty(t, to.LatestIn([]domain.ID{fresh[0].ID}), "a check changes nothing")
+		assert.Empty(t, to.Values.LatestIn([]domain.ID{fresh[0].ID}), "a check changes nothing")
 		for range 2 {
 			_, err = svc.Import(t.Context(), f, strings.NewReader(text))
 			require.NoError(t, err)
 		}
 		assert.Equal(t, text, export(t, svc, f, all), "%s: the same comes out again", f)
-		assert.Equal(t, 199.9, to.LatestIn([]domain.ID{fresh[0].ID})[fresh[0].ID].Value)
+		assert.Equal(t, 199.9, to.Values.LatestIn([]domain.ID{fresh[0].ID})[fresh[0].ID].Value)
 	}
 }
 

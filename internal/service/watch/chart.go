@@ -68,11 +68,11 @@ func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration
 	from := now.Add(-span)
 	c := Chart{From: from.Unix(), To: now.Unix(), Limits: []Limit{}, Marks: []Mark{}, Breaches: []Breach{}}
 	for i, id := range ids {
-		x, err := s.store.Series(ctx, id)
+		x, err := s.store.Series.One(ctx, id)
 		if err != nil {
 			return c, err
 		}
-		steps, width, _, err := s.store.Range(ctx, x, from, now, chartPoints)
+		steps, width, _, err := s.store.Values.Range(ctx, x, from, now, chartPoints)
 		if err != nil {
 			return c, err
 		}
@@ -143,7 +143,7 @@ func timesOf(steps []domain.Step) []int64 {
 
 // judged adds limits, changes and times in trouble.
 func (s *Service) judged(ctx context.Context, c *Chart, x domain.Series, from, to time.Time) error {
-	rules, err := s.store.Rules(ctx)
+	rules, err := s.store.Rules.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -152,7 +152,7 @@ func (s *Service) judged(ctx context.Context, c *Chart, x domain.Series, from, t
 			c.Limits = append(c.Limits, limits(r)...)
 		}
 	}
-	changes, err := s.store.Transitions(ctx, store.TransitionFilter{SeriesID: x.ID, From: from, Until: to})
+	changes, err := s.store.Transitions.Find(ctx, store.TransitionFilter{SeriesID: x.ID, From: from, Until: to})
 	if err != nil {
 		return err
 	}

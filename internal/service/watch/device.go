@@ -57,28 +57,28 @@ type Subject struct {
 
 // Device gathers a device's page.
 func (s *Service) Device(ctx context.Context, id domain.ID, now time.Time) (Subject, error) {
-	d, err := s.store.Device(ctx, id)
+	d, err := s.store.Devices.One(ctx, id)
 	if err != nil {
 		return Subject{}, err
 	}
 	out := Subject{Device: d}
-	places, err := s.store.Places(ctx)
+	places, err := s.store.Places.All(ctx)
 	if err != nil {
 		return out, err
 	}
 	out.Path = path(places, d.PlaceID)
-	changes, err := s.store.RibbonChanges(ctx, []domain.ID{id}, now.Add(-RibbonSpan))
+	changes, err := s.store.Transitions.Ribbons(ctx, []domain.ID{id}, now.Add(-RibbonSpan))
 	if err != nil {
 		return out, err
 	}
 	out.Ribbon = strips([]domain.Device{d}, changes, now)[0].Ribbon
-	if out.Addresses, err = s.store.AddressesOf(ctx, id); err != nil {
+	if out.Addresses, err = s.store.Devices.Addresses(ctx, id); err != nil {
 		return out, err
 	}
-	if out.Changes, err = s.store.Transitions(ctx, store.TransitionFilter{DeviceID: id, Limit: 8}); err != nil {
+	if out.Changes, err = s.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: id, Limit: 8}); err != nil {
 		return out, err
 	}
-	if out.Open, _, err = s.store.Incidents(ctx, store.IncidentFilter{DeviceID: id, States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Limit: 10}); err != nil {
+	if out.Open, _, err = s.store.Incidents.Find(ctx, store.IncidentFilter{DeviceID: id, States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Limit: 10}); err != nil {
 		return out, err
 	}
 	if err := s.values(ctx, &out); err != nil {
@@ -108,24 +108,24 @@ func idsOf(series []domain.Series) []domain.ID {
 // values arranges the newest values by reading and part.
 func (s *Service) values(ctx context.Context, out *Subject) error {
 	id := out.Device.ID
-	fittings, err := s.store.Fittings(ctx, id)
+	fittings, err := s.store.Fittings.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	series, err := s.store.SeriesOf(ctx, id)
+	series, err := s.store.Series.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	parts, err := s.store.Parts(ctx, id)
+	parts, err := s.store.Parts.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	latest := s.store.LatestIn(idsOf(series))
-	levels, err := s.store.LevelsOf(ctx, id)
+	latest := s.store.Values.LatestIn(idsOf(series))
+	levels, err := s.store.Rules.Levels(ctx, id)
 	if err != nil {
 		return err
 	}
-	standing, err := s.store.Standing(ctx, series)
+	standing, err := s.store.Values.Standing(ctx, series)
 	if err != nil {
 		return err
 	}
@@ -192,7 +192,7 @@ func (out *Subject) arrange(k *kit.Kit, parts []domain.Part, by map[domain.ID]ma
 
 // neighbours finds what the device is reached through, and what is behind it.
 func (s *Service) neighbours(ctx context.Context, out *Subject, places []domain.Place) error {
-	devices, err := s.store.Devices(ctx)
+	devices, err := s.store.Devices.All(ctx)
 	if err != nil {
 		return err
 	}

@@ -18,7 +18,7 @@ type Standing struct {
 // Standing tells which values a series had in a time, and how long each stood.
 func (s *Service) Standing(ctx context.Context, x domain.Series, span time.Duration, now time.Time) (Standing, error) {
 	out := Standing{From: now.Add(-span), To: now, Gap: runs.Gap(x.Interval)}
-	found, err := s.store.RunsOf(ctx, []domain.Series{x}, out.From, out.To)
+	found, err := s.store.Values.Runs(ctx, []domain.Series{x}, out.From, out.To)
 	if err != nil {
 		return out, err
 	}

@@ -19,9 +19,9 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
 	for _, k := range []string{"host-resources", "interfaces", "long gone"} {
-		require.NoError(t, w.store.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k, Parameters: map[string]string{"a": "b"}}))
+		require.NoError(t, w.store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k, Parameters: map[string]string{"a": "b"}}))
 	}
-	parts, err := w.store.SaveParts(ctx, []domain.Part{
+	parts, err := w.store.Parts.Save(ctx, []domain.Part{
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/", Index: "1", Name: "/"},
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/data", Index: "2", Name: "/data"},
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/old", Index: "3", Name: "/old", GoneAt: now}})
@@ -31,12 +31,12 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 		wanted = append(wanted, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "host-resources", Reading: "volume_share", Name: "Used", Unit: "%", Interval: time.Minute})
 	}
 	wanted = append(wanted, domain.Series{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute})
-	series, err := w.store.AddSeries(ctx, wanted)
+	series, err := w.store.Series.Add(ctx, wanted)
 	require.NoError(t, err)
 	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[1].ID, Sample: domain.Sample{At: now, Value: 91}}}))
 	r := firstRule(t, w.store)
-	require.NoError(t, w.store.SetRuleState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
-	require.NoError(t, w.store.SetSeriesState(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))
+	require.NoError(t, w.store.Rules.SetState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
+	require.NoError(t, w.store.Series.SetStates(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))
 
 	got, err := w.Device(ctx, d.ID, now)
 	require.NoError(t, err)
@@ -68,7 +68,7 @@ func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	place := w.place(t, "Pier")
 	a, b := w.device(t, place.ID, "a", domain.Fine, 0), w.device(t, place.ID, "b", domain.Critical, 0)
-	require.NoError(t, w.store.AddTransitions(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
+	require.NoError(t, w.store.Transitions.Add(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
 	devices, places, err := w.Devices(ctx)
 	require.NoError(t, err)
 	assert.Len(t, devices, 2)
@@ -102,7 +102,7 @@ func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
 	again, _, err := w.Usage(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, first, again, "the same for a minute: it looks into the tables")
-	fresh, _, err := w.store.SampleUsage(ctx)
+	fresh, _, err := w.store.Sizes.Usage(ctx)
 	require.NoError(t, err)
 	assert.Positive(t, fresh[0].Bytes)
 }
@@ -112,7 +112,7 @@ func TestManySeriesAreCombined(t *testing.T) {
 	place := w.place(t, "Pier").ID
 	a := w.series(t, w.device(t, place, "a", domain.Fine, 0), map[int]float64{-2: 10, -1: 20})
 	b := w.series(t, w.device(t, place, "b", domain.Fine, 0), map[int]float64{-2: 1, -1: 2})
-	got, err := w.store.Combine(ctx, []domain.ID{a.ID, b.ID}, now.Add(-2*time.Minute), now, 2, "sum", 1)
+	got, err := w.store.Values.Combine(ctx, []domain.ID{a.ID, b.ID}, now.Add(-2*time.Minute), now, 2, "sum", 1)
 	require.NoError(t, err)
 	require.Len(t, got.Values, 2)
 	assert.Equal(t, []float64{11, 22}, []float64{got.Values[0].V, got.Values[1].V})

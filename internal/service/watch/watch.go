@@ -41,7 +41,7 @@ func (s *Service) Usage(ctx context.Context) (rows []store.Usage, share float64,
 	u.Lock()
 	defer u.Unlock()
 	if time.Since(u.at) > usageAge {
-		if u.rows, u.share, err = s.store.SampleUsage(ctx); err != nil {
+		if u.rows, u.share, err = s.store.Sizes.Usage(ctx); err != nil {
 			return nil, 0, err
 		}
 		u.at = time.Now()
@@ -107,19 +107,19 @@ type Overview struct {
 // Overview gathers places and devices with their ribbons, worst first.
 func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error) {
 	o := Overview{Counts: map[domain.Health]int{}}
-	places, err := s.store.Places(ctx)
+	places, err := s.store.Places.All(ctx)
 	if err != nil {
 		return o, err
 	}
-	devices, err := s.store.Devices(ctx)
+	devices, err := s.store.Devices.All(ctx)
 	if err != nil {
 		return o, err
 	}
-	changes, err := s.store.RibbonChanges(ctx, nil, now.Add(-RibbonSpan))
+	changes, err := s.store.Transitions.Ribbons(ctx, nil, now.Add(-RibbonSpan))
 	if err != nil {
 		return o, err
 	}
-	if o.Undelivered, err = s.store.FailedDeliveries(ctx, now.Add(-RibbonSpan)); err != nil {
+	if o.Undelivered, err = s.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
 		return o, err
 	}
 	if err := s.count(ctx, &o); err != nil {
@@ -131,7 +131,7 @@ func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error)
 
 // Devices returns all devices without their ribbons, and the names of places.
 func (s *Service) Devices(ctx context.Context) (devices []domain.Device, places map[domain.ID]string, err error) {
-	all, err := s.store.Places(ctx)
+	all, err := s.store.Places.All(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -139,7 +139,7 @@ func (s *Service) Devices(ctx context.Context) (devices []domain.Device, places 
 	for _, p := range all {
 		places[p.ID] = p.Name
 	}
-	devices, err = s.store.Devices(ctx)
+	devices, err = s.store.Devices.All(ctx)
 	return devices, places, err
 }
 
@@ -152,7 +152,7 @@ func (s *Service) WithRibbons(ctx context.Context, devices []domain.Device, now 
 	for i, d := range devices {
 		ids[i] = d.ID
 	}
-	changes, err := s.store.RibbonChanges(ctx, ids, now.Add(-RibbonSpan))
+	changes, err := s.store.Transitions.Ribbons(ctx, ids, now.Add(-RibbonSpan))
 	return strips(devices, changes, now), err
 }
 
@@ -162,7 +162,7 @@ func (s *Service) count(ctx context.Context, o *Overview) (err error) {
 	defer t.Unlock()
 	if time.Since(t.at) > totalsAge {
 		t.newest = s.store.Samples.Newest()
-		if t.series, err = s.store.CountSeries(ctx); err != nil {
+		if t.series, err = s.store.Series.Count(ctx); err != nil {
 			return err
 		}
 		t.at = time.Now()
@@ -252,7 +252,7 @@ func compare(a, b string) int {
 
 // Why explains a device's present health.
 func (s *Service) Why(ctx context.Context, id domain.ID) (domain.Device, domain.Health, why.Trace, error) {
-	d, err := s.store.Device(ctx, id)
+	d, err := s.store.Devices.One(ctx, id)
 	if err != nil {
 		return d, "", why.Trace{}, err
 	}

@@ -34,7 +34,7 @@ func setup(t *testing.T) world {
 	s := testkit.Store(t)
 	svc, err := collect.New(s, kits.Files)
 	require.NoError(t, err)
-	root, err := s.SavePlace(t.Context(), domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+	root, err := s.Places.Save(t.Context(), domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	require.NoError(t, err)
 	explain := func(id domain.ID) (domain.Health, string, why.Trace, bool) {
 		return domain.Fine, "", why.Trace{Question: "Why fine?"}, id == 1
@@ -44,16 +44,16 @@ func setup(t *testing.T) world {
 
 func (w world) place(t *testing.T, name string) domain.Place {
 	t.Helper()
-	p, err := w.store.SavePlace(t.Context(), domain.Place{ParentID: w.root.ID, Name: name, Kind: domain.Site})
+	p, err := w.store.Places.Save(t.Context(), domain.Place{ParentID: w.root.ID, Name: name, Kind: domain.Site})
 	require.NoError(t, err)
 	return p
 }
 
 func (w world) device(t *testing.T, place domain.ID, name string, h domain.Health, via domain.ID) domain.Device {
 	t.Helper()
-	d, err := w.store.AddDevice(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), Port: 161, ViaID: via, CreatedAt: now}, "", nil)
+	d, err := w.store.Devices.Add(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), Port: 161, ViaID: via, CreatedAt: now}, "", nil)
 	require.NoError(t, err)
-	require.NoError(t, w.store.SetHealth(t.Context(), d.ID, h, now, "because of "+name))
+	require.NoError(t, w.store.Devices.SetHealth(t.Context(), d.ID, h, now, "because of "+name))
 	return d
 }
 
@@ -63,7 +63,7 @@ func TestOverviewIsWorstFirst(t *testing.T) {
 	w.device(t, pier.ID, "a", domain.Fine, 0)
 	bad := w.device(t, pier.ID, "b", domain.Critical, 0)
 	w.device(t, house.ID, "c", domain.Notice, 0)
-	require.NoError(t, w.store.AddTransitions(t.Context(), []domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}}))
+	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}}))
 	o, err := w.Overview(t.Context(), now)
 	require.NoError(t, err)
 	var names []string
@@ -86,7 +86,7 @@ func TestSubjectKnowsItsWayAndWhatIsBehind(t *testing.T) {
 	pier := w.place(t, "Pier")
 	edge := w.device(t, pier.ID, "edge", domain.Fine, 0)
 	pier.GatewayID = edge.ID
-	_, err := w.store.SavePlace(t.Context(), pier)
+	_, err := w.store.Places.Save(t.Context(), pier)
 	require.NoError(t, err)
 	sw := w.device(t, pier.ID, "switch", domain.Fine, 0)
 	kiosk := w.device(t, pier.ID, "kiosk", domain.Fine, sw.ID)
@@ -105,7 +105,7 @@ func TestSubjectKnowsItsWayAndWhatIsBehind(t *testing.T) {
 // series adds a series of the used share of a volume, with values a minute apart.
 func (w world) series(t *testing.T, d domain.Device, values map[int]float64) domain.Series {
 	t.Helper()
-	made, err := w.store.AddSeries(t.Context(), []domain.Series{{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute}})
+	made, err := w.store.Series.Add(t.Context(), []domain.Series{{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	var batch []domain.SeriesSample
 	for m, v := range values {
@@ -119,10 +119,10 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
 	x := w.series(t, d, map[int]float64{-30: 10, -29: 20, -28: 30, -10: 40, -9: 50})
-	r, err := w.store.SaveRule(t.Context(), rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Side: rule.Above, InARow: 3, RecoverInARow: 1, Cause: "c", Enabled: true,
+	r, err := w.store.Rules.Save(t.Context(), rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Side: rule.Above, InARow: 3, RecoverInARow: 1, Cause: "c", Enabled: true,
 		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 45, Recover: 40}}})
 	require.NoError(t, err)
-	require.NoError(t, w.store.AddTransitions(t.Context(), []domain.Transition{
+	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Fine, To: domain.Warning, At: now.Add(-20 * time.Minute)},
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Warning, To: domain.Fine, At: now.Add(-15 * time.Minute)},
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Fine, To: domain.Warning, At: now.Add(-5 * time.Minute)},
@@ -181,7 +181,7 @@ func TestChartOfAWidePast(t *testing.T) {
 func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
-	made, err := w.store.AddSeries(t.Context(), []domain.Series{
+	made, err := w.store.Series.Add(t.Context(), []domain.Series{
 		{DeviceID: d.ID, Kit: "k", Reading: "a", Name: "A", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	var batch []domain.SeriesSample

@@ -48,7 +48,7 @@ type kitView struct {
 }
 
 func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
-	fittings, err := s.Store.Fittings(r.Context(), 0)
+	fittings, err := s.Store.Fittings.Of(r.Context(), 0)
 	if err != nil {
 		return err
 	}
@@ -83,7 +83,7 @@ func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page := ui.PageNumber(q)
 	v := latestView{Show: "latest", Sorting: ui.Sorting{Path: "/collect/latest", Query: q, Sort: q.Get("sort")}, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
-	rows, total, err := s.Store.LatestValues(r.Context(), v.Filter)
+	rows, total, err := s.Store.Values.Listed(r.Context(), v.Filter)
 	if err != nil {
 		return err
 	}

@@ -300,7 +300,7 @@ func (s Screen) change(w http.ResponseWriter, r *http.Request, f func(domain.Dev
 	if err != nil {
 		return err
 	}
-	d, err := s.Store.Device(r.Context(), id)
+	d, err := s.Store.Devices.One(r.Context(), id)
 	if err != nil {
 		return err
 	}
@@ -363,7 +363,7 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
 	return s.change(w, r, func(d domain.Device) error {
 		d.Paused = r.PostFormValue("paused") == "yes"
-		return s.Store.UpdateDevice(r.Context(), d)
+		return s.Store.Devices.Update(r.Context(), d)
 	}, "/devices/"+chi.URLParam(r, "id"))
 }
 
@@ -389,18 +389,18 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x, err := s.Store.Series(r.Context(), id)
+	x, err := s.Store.Series.One(r.Context(), id)
 	if err != nil {
 		return err
 	}
 	v := seriesView{Series: x, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans, Formats: exchange.Formats}
-	if v.Device, err = s.Store.Device(r.Context(), x.DeviceID); err != nil {
+	if v.Device, err = s.Store.Devices.One(r.Context(), x.DeviceID); err != nil {
 		return err
 	}
-	if v.Changes, err = s.Store.Transitions(r.Context(), store.TransitionFilter{SeriesID: id, Limit: 30}); err != nil {
+	if v.Changes, err = s.Store.Transitions.Find(r.Context(), store.TransitionFilter{SeriesID: id, Limit: 30}); err != nil {
 		return err
 	}
-	if v.Part, err = s.Store.PartName(r.Context(), x.PartID); err != nil {
+	if v.Part, err = s.Store.Parts.Name(r.Context(), x.PartID); err != nil {
 		return err
 	}
 	if x.Kind.Stands() {
@@ -430,7 +430,7 @@ func (s Screen) samples(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return fmt.Errorf("%w: %w", domain.ErrNotFound, err)
 	}
-	x, err := s.Store.Series(r.Context(), id)
+	x, err := s.Store.Series.One(r.Context(), id)
 	if err != nil {
 		return err
 	}

@@ -104,7 +104,7 @@ func (s Screen) view(r *http.Request) (overviewView, error) {
 		return overviewView{}, err
 	}
 	v := overviewView{Overview: o, Root: "The estate"}
-	if places, err := s.Store.Places(ctx); err == nil {
+	if places, err := s.Store.Places.All(ctx); err == nil {
 		if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ParentID == 0 }); i >= 0 {
 			v.Root = places[i].Name
 		}
@@ -140,7 +140,7 @@ func placeRow(p watch.Place, open []string) placeView {
 // side gathers what needs a person, what changed and what fills up.
 func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]string, now time.Time) error {
 	ctx := r.Context()
-	open, total, err := s.Store.Incidents(ctx, store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6})
+	open, total, err := s.Store.Incidents.Find(ctx, store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6})
 	if err != nil {
 		return err
 	}
@@ -149,7 +149,7 @@ func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]strin
 	for _, in := range open {
 		ids = append(ids, in.ID)
 	}
-	tickets, err := s.Store.Tickets(ctx, ids, len(ids))
+	tickets, err := s.Store.Tickets.Find(ctx, ids, len(ids))
 	if err != nil {
 		return err
 	}
@@ -162,14 +162,14 @@ func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]strin
 		}
 		v.Needs = append(v.Needs, n)
 	}
-	changes, err := s.Store.Transitions(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
+	changes, err := s.Store.Transitions.Find(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
 	if err != nil {
 		return err
 	}
 	for _, t := range changes {
 		v.Changed = append(v.Changed, changeView{t, names[t.DeviceID]})
 	}
-	full, _, err := s.Store.LatestValues(ctx, store.ValueFilter{Kit: "host-resources", Reading: "volume_share", Sort: "-value", Limit: 4})
+	full, _, err := s.Store.Values.Listed(ctx, store.ValueFilter{Kit: "host-resources", Reading: "volume_share", Sort: "-value", Limit: 4})
 	for _, x := range full {
 		if x.Value != nil {
 			v.Filling = append(v.Filling, fillView{x, levelOf(*x.Value)})
@@ -296,7 +296,7 @@ func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
 	if text == "" {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "hits", hitsView{})
 	}
-	found, err := s.Store.Search(r.Context(), text, 10)
+	found, err := s.Store.Hits.Find(r.Context(), text, 10)
 	if err != nil {
 		return err
 	}

@@ -88,7 +88,7 @@ type formView struct {
 func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
 	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}, Port: strconv.Itoa(s.Port)}
 	var err error
-	if v.Credentials, err = s.Store.Credentials(r.Context()); err != nil {
+	if v.Credentials, err = s.Store.Credentials.All(r.Context()); err != nil {
 		return err
 	}
 	if len(v.Credentials) == 1 {
@@ -121,7 +121,7 @@ func (s Screen) read(r *http.Request) (formView, error) {
 		}
 	}
 	var err error
-	v.Credentials, err = s.Store.Credentials(r.Context())
+	v.Credentials, err = s.Store.Credentials.All(r.Context())
 	return v, err
 }
 
@@ -335,7 +335,7 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 			a.Routers = append(a.Routers, f)
 		}
 	}
-	a.Places, err = s.Store.Places(r.Context())
+	a.Places, err = s.Store.Places.All(r.Context())
 	if a.PlaceID == 0 && a.NewPlace == "" {
 		a.PlaceID = likely(chosen, a.Places)
 	}

@@ -93,7 +93,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		v.State = "open"
 		f.States = []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
 	}
-	rows, total, err := s.Store.Incidents(r.Context(), f)
+	rows, total, err := s.Store.Incidents.Find(r.Context(), f)
 	if err != nil {
 		return err
 	}
@@ -112,11 +112,11 @@ func (s Screen) rows(r *http.Request, in []domain.Incident) ([]rowView, error) {
 	for _, x := range in {
 		ids, devices = append(ids, x.ID), append(devices, x.DeviceID)
 	}
-	names, err := s.Store.DeviceNames(r.Context(), devices)
+	names, err := s.Store.Devices.Names(r.Context(), devices)
 	if err != nil {
 		return nil, err
 	}
-	tickets, err := s.Store.Tickets(r.Context(), ids, len(ids))
+	tickets, err := s.Store.Tickets.Find(r.Context(), ids, len(ids))
 	if err != nil {
 		return nil, err
 	}
@@ -194,9 +194,9 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			ids = append(ids, a.SeriesID)
 		}
 	}
-	latest := s.Store.LatestIn(ids)
+	latest := s.Store.Values.LatestIn(ids)
 	for i, a := range v.In.Alerts {
-		if rule, err := s.Store.Rule(r.Context(), a.RuleID); err == nil && v.Runbook == "" {
+		if rule, err := s.Store.Rules.One(r.Context(), a.RuleID); err == nil && v.Runbook == "" {
 			v.Runbook = rule.Runbook
 		}
 		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
@@ -213,7 +213,7 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 		span = x.Name
 	}
 	for _, id := range ids[:min(2, len(ids))] {
-		if x, err := s.Store.Series(r.Context(), id); err == nil {
+		if x, err := s.Store.Series.One(r.Context(), id); err == nil {
 			v.Charts = append(v.Charts, chartView{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
 		}
 	}

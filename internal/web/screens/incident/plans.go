@@ -23,7 +23,7 @@ type deliveriesView struct {
 
 func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	rows, err := s.Store.Deliveries(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
+	rows, err := s.Store.Deliveries.Find(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
 	if err != nil {
 		return err
 	}
@@ -109,7 +109,7 @@ func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	channels, err := s.Store.Channels(r.Context())
+	channels, err := s.Store.Channels.All(r.Context())
 	if err != nil {
 		return err
 	}

@@ -53,7 +53,7 @@ func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	noise, err := s.Store.RuleNoise(r.Context(), time.Now().UTC().AddDate(0, 0, -7))
+	noise, err := s.Store.Rules.Noise(r.Context(), time.Now().UTC().AddDate(0, 0, -7))
 	if err != nil {
 		return err
 	}
@@ -225,7 +225,7 @@ const pageSize = 100
 func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	v := timelineView{Show: "timeline", Q: q.Get("q"), To: q.Get("to"), States: domain.AllHealth(), Devices: q.Get("devices") != ""}
-	rows, err := s.Store.Transitions(r.Context(), store.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
+	rows, err := s.Store.Transitions.Find(r.Context(), store.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
 	if err != nil {
 		return err
 	}
@@ -233,7 +233,7 @@ func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	for _, t := range rows {
 		devices = append(devices, t.DeviceID)
 	}
-	names, err := s.Store.DeviceNames(r.Context(), devices)
+	names, err := s.Store.Devices.Names(r.Context(), devices)
 	if err != nil {
 		return err
 	}

@@ -102,7 +102,7 @@ func (f keepForm) chosen() (days store.KeepDays) {
 // request has none.
 func (s Screen) keepForm(r *http.Request, values url.Values) (f keepForm, err error) {
 	f = keepForm{Show: "keep", Drill: s.Drill != nil, Key: store.ReadingKey{Kit: values.Get("kit"), Reading: values.Get("reading")}, May: middleware.Who(r.Context()).Level}
-	keeps, err := s.Store.Keeps(r.Context())
+	keeps, err := s.Store.Keeps.All(r.Context())
 	if err != nil {
 		return f, err
 	}

@@ -106,7 +106,7 @@ type channelView struct {
 }
 
 func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
-	channels, err := s.Store.Channels(r.Context())
+	channels, err := s.Store.Channels.All(r.Context())
 	if err != nil {
 		return err
 	}
@@ -114,7 +114,7 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 	for _, c := range channels {
 		v.Channels = append(v.Channels, channelView{Channel: c, May: v.May})
 	}
-	if v.Credentials, err = s.Store.Credentials(r.Context()); err != nil {
+	if v.Credentials, err = s.Store.Credentials.All(r.Context()); err != nil {
 		return err
 	}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: "run", Body: v})
@@ -128,7 +128,7 @@ func (s Screen) channel(r *http.Request) (channelView, error) {
 	if err != nil {
 		return channelView{}, err
 	}
-	c, _, err := s.Store.Channel(r.Context(), id)
+	c, _, err := s.Store.Channels.One(r.Context(), id)
 	return channelView{Channel: c, Errors: domain.FieldErrors{}, May: middleware.Who(r.Context()).Level}, err
 }
 
@@ -136,7 +136,7 @@ func (s Screen) channel(r *http.Request) (channelView, error) {
 func (s Screen) addChannel(w http.ResponseWriter, r *http.Request) error {
 	kind := domain.ChannelKind(r.PostFormValue("kind"))
 	names := map[domain.ChannelKind]string{domain.ChannelMail: "Mail", domain.ChannelDesk: "Ticket desk"}
-	have, err := s.Store.Channels(r.Context())
+	have, err := s.Store.Channels.All(r.Context())
 	if err != nil || names[kind] == "" {
 		return cmp.Or(err, error(domain.ErrNotFound))
 	}
@@ -147,7 +147,7 @@ func (s Screen) addChannel(w http.ResponseWriter, r *http.Request) error {
 	if kind == domain.ChannelMail {
 		c.Settings["port"] = "25"
 	}
-	if _, err := s.Store.SaveChannel(r.Context(), c, ""); err != nil {
+	if _, err := s.Store.Channels.Save(r.Context(), c, ""); err != nil {
 		return err
 	}
 	http.Redirect(w, r, "/run/channels", http.StatusSeeOther)
@@ -166,7 +166,7 @@ func (s Screen) saveChannel(w http.ResponseWriter, r *http.Request) error {
 	if len(v.Errors) > 0 {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
 	}
-	if _, err := s.Store.SaveChannel(r.Context(), v.Channel, domain.Secret(r.PostFormValue("secret"))); err != nil {
+	if _, err := s.Store.Channels.Save(r.Context(), v.Channel, domain.Secret(r.PostFormValue("secret"))); err != nil {
 		return err
 	}
 	v.Notice, v.HasKey = "Saved.", v.HasKey || r.PostFormValue("secret") != ""

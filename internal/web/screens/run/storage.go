@@ -66,18 +66,18 @@ func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	places, err := s.Store.Places(ctx)
+	places, err := s.Store.Places.All(ctx)
 	if err != nil {
 		return err
 	}
-	if v.Storage, err = s.Store.Storage(ctx); err != nil {
+	if v.Storage, err = s.Store.Sizes.Tables(ctx); err != nil {
 		return err
 	}
-	keeps, err := s.Store.Keeps(ctx)
+	keeps, err := s.Store.Keeps.All(ctx)
 	if err != nil {
 		return err
 	}
-	if v.unsettled, err = s.Store.Unsettled(ctx); err != nil {
+	if v.unsettled, err = s.Store.Keeps.Unsettled(ctx); err != nil {
 		return err
 	}
 	v.Share = share * 100

@@ -64,16 +64,16 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 		d, _, t, err := s.Watch.Why(ctx, id)
 		return view{t, d.Name}, err
 	case "transition":
-		t, err := s.Store.Transition(ctx, id)
+		t, err := s.Store.Transitions.One(ctx, id)
 		return view{t.Why, t.Reason}, err
 	case "alert":
-		a, err := s.Store.Alert(ctx, id)
+		a, err := s.Store.Alerts.One(ctx, id)
 		return view{a.Why, a.Title}, err
 	case "event":
-		e, err := s.Store.Event(ctx, id)
+		e, err := s.Store.Events.One(ctx, id)
 		return view{e.Why, e.Text}, err
 	case "delivery":
-		d, err := s.Store.Delivery(ctx, id)
+		d, err := s.Store.Deliveries.One(ctx, id)
 		d.Why.Because(outcome(d), d.Error, nil)
 		return view{d.Why, d.Subject}, err
 	case "incident":
@@ -86,7 +86,7 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 
 // series explains a value; nothing can be told of one that is not collected.
 func (s Screen) series(r *http.Request, id domain.ID) (view, error) {
-	x, err := s.Store.Series(r.Context(), id)
+	x, err := s.Store.Series.One(r.Context(), id)
 	if err != nil {
 		return view{}, err
 	}

@@ -1,0 +1,72 @@
+package store
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+)
+
+// Areas are the tables of the database, each with the few things that may be
+// asked of it. Within a transaction they are all there is: neither the pool nor
+// the sample store can be reached from them, so that nothing leaves a
+// transaction by accident.
+type Areas struct {
+	area
+	Alerts      Alerts
+	Channels    Channels
+	Credentials Credentials
+	Deliveries  Deliveries
+	Devices     Devices
+	Events      Events
+	Finds       Finds
+	Fittings    Fittings
+	Hits        Hits
+	Incidents   Incidents
+	Keeps       Keeps
+	Parts       Parts
+	Places      Places
+	Plans       Plans
+	Rules       Rules
+	Series      Series
+	Settings    Settings
+	Sweeps      Sweeps
+	Tickets     Tickets
+	Tokens      Tokens
+	Transitions Transitions
+	Users       Users
+}
+
+// area is a part of the database: one or a few tables that belong together.
+type area struct{ db *gorm.DB }
+
+func (a area) q(ctx context.Context) *gorm.DB { return a.db.WithContext(ctx) }
+
+// areasOf are all areas over one connection or transaction.
+func areasOf(db *gorm.DB, keys *Vault) Areas {
+	a := area{db}
+	return Areas{
+		area:        a,
+		Alerts:      Alerts{a},
+		Channels:    Channels{a, keys},
+		Credentials: Credentials{a, keys},
+		Deliveries:  Deliveries{a},
+		Devices:     Devices{a},
+		Events:      Events{a},
+		Finds:       Finds{a},
+		Fittings:    Fittings{a},
+		Hits:        Hits{a},
+		Incidents:   Incidents{a},
+		Keeps:       Keeps{a},
+		Parts:       Parts{a},
+		Places:      Places{a},
+		Plans:       Plans{a},
+		Rules:       Rules{a},
+		Series:      Series{a},
+		Settings:    Settings{a},
+		Sweeps:      Sweeps{a},
+		Tickets:     Tickets{a},
+		Tokens:      Tokens{a},
+		Transitions: Transitions{a},
+		Users:       Users{a},
+	}
+}

@@ -1,0 +1,95 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/domain"
+
+	"gorm.io/gorm/clause"
+)
+
+// Finds are what sweeps found.
+type Finds struct{ area }
+
+type findRow struct {
+	ID           int64
+	SweepID      int64
+	Identity     string
+	Address      string
+	Others       []string `gorm:"serializer:json"`
+	Name         string
+	Vendor       string
+	Model        string
+	Kind         string
+	Description  string
+	ObjectID     string
+	Location     string
+	Interfaces   int
+	Volumes      int
+	Facts        []string `gorm:"serializer:json"`
+	CredentialID *int64
+	Verdict      string
+	DeviceID     *int64
+	FoundAt      time.Time
+}
+
+func (findRow) TableName() string { return "finds" }
+
+func (r findRow) domain() domain.Find {
+	return domain.Find{ID: r.ID, SweepID: r.SweepID, Identity: r.Identity, Address: parseAddr(r.Address).String(), Others: r.Others, Name: r.Name, Vendor: r.Vendor, Model: r.Model,
+		Kind: r.Kind, Description: r.Description, ObjectID: r.ObjectID, Location: r.Location, Interfaces: r.Interfaces, Volumes: r.Volumes, Facts: r.Facts,
+		CredentialID: orZero(r.CredentialID), Verdict: domain.Verdict(r.Verdict), DeviceID: orZero(r.DeviceID), FoundAt: r.FoundAt.UTC()}
+}
+
+// Save inserts finds, or brings those of the same sweep and identity up to date.
+func (s Finds) Save(ctx context.Context, finds []domain.Find) error {
+	if len(finds) == 0 {
+		return nil
+	}
+	rows := make([]findRow, len(finds))
+	for i, f := range finds {
+		rows[i] = findRow{
+			ID:           f.ID,
+			SweepID:      f.SweepID,
+			Identity:     f.Identity,
+			Address:      f.Address,
+			Others:       append([]string{}, f.Others...),
+			Name:         f.Name,
+			Vendor:       f.Vendor,
+			Model:        f.Model,
+			Kind:         f.Kind,
+			Description:  f.Description,
+			ObjectID:     f.ObjectID,
+			Location:     f.Location,
+			Interfaces:   f.Interfaces,
+			Volumes:      f.Volumes,
+			Facts:        append([]string{}, f.Facts...),
+			CredentialID: null(f.CredentialID),
+			Verdict:      string(f.Verdict),
+			DeviceID:     null(f.DeviceID),
+			FoundAt:      f.FoundAt,
+		}
+	}
+	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "sweep_id"}, {Name: "identity"}},
+		DoUpdates: clause.AssignmentColumns([]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "interfaces", "volumes", "facts", "credential_id", "found_at"})}).
+		CreateInBatches(&rows, 500).Error
+}
+
+// Of returns what a sweep found, by address.
+func (s Finds) Of(ctx context.Context, sweepID domain.ID) ([]domain.Find, error) {
+	var rows []findRow
+	err := s.q(ctx).Where("sweep_id = ?", sweepID).Order("address").Find(&rows).Error
+	return each(rows, findRow.domain), err
+}
+
+// SetVerdict records what became of a find.
+func (s Finds) SetVerdict(ctx context.Context, id domain.ID, v domain.Verdict, deviceID domain.ID) error {
+	return must(s.q(ctx).Model(&findRow{}).Where("id = ?", id).Updates(map[string]any{"verdict": string(v), "device_id": null(deviceID)}))
+}
+
+// Prune removes finds of a sweep that turned out to be addresses of
+// another one, and that nobody has decided about.
+func (s Finds) Prune(ctx context.Context, sweepID domain.ID, identities []string) error {
+	return s.q(ctx).Where("sweep_id = ? AND verdict IN ('new', 'known') AND identity NOT IN ?", sweepID, append(identities, "")).Delete(&findRow{}).Error
+}

@@ -1,0 +1,120 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+
+	"gorm.io/gorm/clause"
+)
+
+// Incidents are the alerts of one cause.
+type Incidents struct{ area }
+
+type incidentRow struct {
+	ID             int64
+	DeviceID       int64
+	Cause          string
+	Title          string
+	Level          domain.Level
+	State          string
+	OpenedAt       time.Time
+	EpisodeAt      time.Time
+	AcknowledgedAt *time.Time
+	AcknowledgedBy string
+	RecoveredAt    *time.Time
+	ResolvedAt     *time.Time
+	ResolvedBy     string
+	Reopened       int
+	Why            why.Trace `gorm:"serializer:json"`
+}
+
+func (incidentRow) TableName() string { return "incidents" }
+
+func (r incidentRow) domain() domain.Incident {
+	return domain.Incident{ID: r.ID, DeviceID: r.DeviceID, Cause: r.Cause, Title: r.Title, Level: r.Level, State: domain.IncidentState(r.State),
+		OpenedAt: r.OpenedAt.UTC(), EpisodeAt: r.EpisodeAt.UTC(), AcknowledgedAt: orNever(r.AcknowledgedAt), AcknowledgedBy: r.AcknowledgedBy,
+		RecoveredAt: orNever(r.RecoveredAt), ResolvedAt: orNever(r.ResolvedAt), ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Why: r.Why}
+}
+
+// Save inserts an incident, or changes one that has an id.
+func (s Incidents) Save(ctx context.Context, in domain.Incident) (domain.Incident, error) {
+	row := incidentRow{
+		ID:             in.ID,
+		DeviceID:       in.DeviceID,
+		Cause:          in.Cause,
+		Title:          in.Title,
+		Level:          in.Level,
+		State:          string(in.State),
+		OpenedAt:       in.OpenedAt,
+		EpisodeAt:      in.EpisodeAt,
+		AcknowledgedAt: moment(in.AcknowledgedAt),
+		AcknowledgedBy: in.AcknowledgedBy,
+		RecoveredAt:    moment(in.RecoveredAt),
+		ResolvedAt:     moment(in.ResolvedAt),
+		ResolvedBy:     in.ResolvedBy,
+		Reopened:       in.Reopened,
+		Why:            in.Why,
+	}
+	err := s.q(ctx).Save(&row).Error
+	return row.domain(), known(err)
+}
+
+// One returns one incident, or ErrNotFound. Within a transaction it is
+// locked until the end.
+func (s Incidents) One(ctx context.Context, id domain.ID) (domain.Incident, error) {
+	var row incidentRow
+	err := s.q(ctx).Clauses(clause.Locking{Strength: "UPDATE"}).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// OfCause returns the newest incidents of one device and cause.
+func (s Incidents) OfCause(ctx context.Context, deviceID domain.ID, cause string) ([]domain.Incident, error) {
+	var rows []incidentRow
+	err := s.q(ctx).Where("device_id = ? AND cause = ?", deviceID, cause).Order("opened_at DESC").Limit(10).Find(&rows).Error
+	return each(rows, incidentRow.domain), err
+}
+
+// IncidentFilter picks incidents; zero fields do not filter.
+type IncidentFilter struct {
+	States   []domain.IncidentState
+	AtLeast  domain.Level
+	DeviceID domain.ID
+	Search   string
+	Sort     string // opened, level, device; with a leading "-" downwards
+	Limit    int
+	Offset   int
+}
+
+var incidentOrder = map[string]string{
+	"opened": "opened_at", "-opened": "opened_at DESC", "level": "level, opened_at DESC", "-level": "level DESC, opened_at DESC",
+	"title": "title", "-title": "title DESC", "state": "state, opened_at DESC", "-state": "state DESC, opened_at DESC",
+}
+
+// Find returns incidents, newest first unless sorted otherwise, and how many match in all.
+func (s Incidents) Find(ctx context.Context, f IncidentFilter) ([]domain.Incident, int64, error) {
+	order, ok := incidentOrder[f.Sort]
+	if !ok {
+		order = "opened_at DESC"
+	}
+	q := s.q(ctx).Model(&incidentRow{})
+	q = when(q, len(f.States) > 0, "state IN ?", f.States)
+	q = when(q, f.AtLeast > 0, "level >= ?", int(f.AtLeast))
+	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("title ILIKE ? OR device_id IN (SELECT id FROM devices WHERE name ILIKE ?)", like, like)
+	}
+	var total int64
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	if f.Limit > 0 {
+		q = q.Limit(f.Limit).Offset(f.Offset)
+	}
+	var rows []incidentRow
+	err := q.Order(order + ", id DESC").Find(&rows).Error
+	return each(rows, incidentRow.domain), total, err
+}

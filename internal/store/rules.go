@@ -1,0 +1,136 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+
+	"gorm.io/gorm/clause"
+)
+
+// Rules are what counts as trouble, and where it is.
+type Rules struct{ area }
+
+type ruleRow struct {
+	ID            int64
+	Name          string
+	Kit           string
+	Reading       string
+	Unit          string
+	Side          string
+	InARow        int                         `gorm:"column:in_a_row"`
+	RecoverInARow int                         `gorm:"column:recover_in_a_row"`
+	Limits        map[domain.Level]rule.Limit `gorm:"serializer:json"`
+	Title         string
+	Runbook       string
+	Cause         string
+	Enabled       bool
+}
+
+func (ruleRow) TableName() string { return "rules" }
+
+func (r ruleRow) domain() rule.Rule {
+	return rule.Rule{ID: r.ID, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Side: rule.Side(r.Side), InARow: r.InARow,
+		RecoverInARow: r.RecoverInARow, Limits: r.Limits, Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled}
+}
+
+// All returns all rules, ordered by kit and name.
+func (s Rules) All(ctx context.Context) ([]rule.Rule, error) {
+	var rows []ruleRow
+	err := s.q(ctx).Order("kit, reading, name").Find(&rows).Error
+	return each(rows, ruleRow.domain), err
+}
+
+// One returns one rule, or ErrNotFound.
+func (s Rules) One(ctx context.Context, id domain.ID) (rule.Rule, error) {
+	var row ruleRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// Save inserts a rule, or changes one that has an id.
+func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
+	row := ruleRow{
+		ID:            r.ID,
+		Name:          r.Name,
+		Kit:           r.Kit,
+		Reading:       r.Reading,
+		Unit:          r.Unit,
+		Side:          string(r.Side),
+		InARow:        r.InARow,
+		RecoverInARow: r.RecoverInARow,
+		Limits:        r.Limits,
+		Title:         r.Title,
+		Runbook:       r.Runbook,
+		Cause:         r.Cause,
+		Enabled:       r.Enabled,
+	}
+	err := s.q(ctx).Save(&row).Error
+	return row.domain(), known(err)
+}
+
+// RuleState is the level of a rule on a series.
+type RuleState struct {
+	RuleID   int64
+	SeriesID int64
+	Level    domain.Level
+	Held     bool
+	Since    time.Time
+	Why      why.Trace `gorm:"serializer:json"`
+}
+
+// TableName tells GORM where states are kept.
+func (RuleState) TableName() string { return "rule_states" }
+
+// States returns all states that are not at rest.
+func (s Rules) States(ctx context.Context) ([]RuleState, error) {
+	var rows []RuleState
+	err := s.q(ctx).Where("level > 0").Find(&rows).Error
+	return rows, err
+}
+
+// SetState records the level of a rule on a series.
+func (s Rules) SetState(ctx context.Context, st RuleState) error {
+	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "rule_id"}, {Name: "series_id"}}, UpdateAll: true}).Create(&st).Error
+}
+
+// Levels returns the worst level on each series of a device that is not at
+// rest; held trouble does not count.
+func (s Rules) Levels(ctx context.Context, deviceID domain.ID) (map[domain.ID]domain.Level, error) {
+	var rows []struct {
+		SeriesID int64
+		Level    domain.Level
+	}
+	err := s.q(ctx).Raw(`SELECT r.series_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
+		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY r.series_id`, deviceID).Scan(&rows).Error
+	out := map[domain.ID]domain.Level{}
+	for _, r := range rows {
+		out[r.SeriesID] = r.Level
+	}
+	return out, err
+}
+
+// RuleNoise is how much a rule was heard of.
+type RuleNoise struct {
+	RuleID  int64
+	Alerts  int
+	Seconds float64
+}
+
+// Longest is the longest alert.
+func (n RuleNoise) Longest() time.Duration { return time.Duration(n.Seconds * float64(time.Second)) }
+
+// Noise counts alerts by rule since a time.
+func (s Rules) Noise(ctx context.Context, since time.Time) (map[domain.ID]RuleNoise, error) {
+	var rows []RuleNoise
+	err := s.q(ctx).Raw(`SELECT rule_id, count(*) AS alerts, max(extract(epoch FROM coalesce(ended_at, now()) - opened_at)) AS seconds
+		FROM alerts WHERE opened_at >= ? AND rule_id IS NOT NULL GROUP BY rule_id`, since).Scan(&rows).Error
+	out := map[domain.ID]RuleNoise{}
+	for _, r := range rows {
+		out[r.RuleID] = r
+	}
+	return out, err
+}

@@ -1,0 +1,177 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// Series are what is collected.
+type Series struct{ area }
+
+type seriesRow struct {
+	ID       int64
+	DeviceID int64
+	PartID   *int64
+	Kit      string
+	Reading  string
+	Name     string
+	Unit     string
+	Kind     string
+	EveryS   int `gorm:"column:every_s"`
+	State    string
+	Error    string
+}
+
+func (seriesRow) TableName() string { return "series" }
+
+func (r seriesRow) domain() domain.Series {
+	return domain.Series{ID: r.ID, DeviceID: r.DeviceID, PartID: orZero(r.PartID), Kit: r.Kit, Reading: r.Reading, Name: r.Name, Unit: r.Unit,
+		Kind: domain.SeriesKind(r.Kind), Interval: time.Duration(r.EveryS) * time.Second, State: domain.SeriesState(r.State), Error: r.Error}
+}
+
+// Of returns the series of a device, or of all for id 0.
+func (s Series) Of(ctx context.Context, deviceID domain.ID) ([]domain.Series, error) {
+	q := s.q(ctx).Order("device_id, id")
+	if deviceID != 0 {
+		q = q.Where("device_id = ?", deviceID)
+	}
+	var rows []seriesRow
+	err := q.Find(&rows).Error
+	return each(rows, seriesRow.domain), err
+}
+
+// One returns one series, or ErrNotFound.
+func (s Series) One(ctx context.Context, id domain.ID) (domain.Series, error) {
+	var row seriesRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// Add inserts series; the result has the ids.
+func (s Series) Add(ctx context.Context, series []domain.Series) ([]domain.Series, error) {
+	if len(series) == 0 {
+		return nil, nil
+	}
+	rows := make([]seriesRow, len(series))
+	for i, x := range series {
+		rows[i] = seriesRow{
+			DeviceID: x.DeviceID,
+			PartID:   null(x.PartID),
+			Kit:      x.Kit,
+			Reading:  x.Reading,
+			Name:     x.Name,
+			Unit:     x.Unit,
+			Kind:     string(cmp.Or(x.Kind, domain.KindNumber)),
+			EveryS:   int(x.Interval / time.Second),
+			State:    string(domain.SeriesWaiting),
+		}
+	}
+	err := s.q(ctx).CreateInBatches(&rows, 1000).Error
+	return each(rows, seriesRow.domain), known(err)
+}
+
+// SetKind says what the values of all series of a reading are.
+func (s Series) SetKind(ctx context.Context, kit, reading string, kind domain.SeriesKind) error {
+	return s.q(ctx).Exec("UPDATE series SET kind = ? WHERE kit = ? AND reading = ? AND kind <> ?", kind, kit, reading, kind).Error
+}
+
+type seriesState struct {
+	ID    domain.ID `json:"id"`
+	State string    `json:"state"`
+	Error string    `json:"error"`
+}
+
+// SetStates records how collecting goes, for several series at once.
+func (s Series) SetStates(ctx context.Context, states []domain.Series) error {
+	rows := make([]seriesState, len(states))
+	for i, x := range states {
+		rows[i] = seriesState{ID: x.ID, State: string(x.State), Error: x.Error}
+	}
+	return s.q(ctx).Exec(`UPDATE series s SET state = n.state, error = n.error
+		FROM jsonb_to_recordset(?::jsonb) AS n(id bigint, state text, error text) WHERE s.id = n.id`, recordsOf(rows)).Error
+}
+
+// Count returns how many series there are.
+func (s Series) Count(ctx context.Context) (n int64, err error) {
+	return n, s.q(ctx).Table("series").Count(&n).Error
+}
+
+// IDs returns all series of a reading.
+func (s Series) IDs(ctx context.Context, k ReadingKey) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Table("series").Where("kit = ? AND reading = ?", k.Kit, k.Reading).Order("id").Pluck("id", &ids).Error
+}
+
+// SeriesSubject is a series with the names of what it belongs to.
+type SeriesSubject struct {
+	domain.Series
+	Device string
+	Part   string
+	Speed  float64 // bit/s, zero when not known
+}
+
+type subjectRow struct {
+	Row    seriesRow `gorm:"embedded"`
+	Device string
+	Part   string
+	Speed  float64
+}
+
+func (r subjectRow) subject() SeriesSubject {
+	return SeriesSubject{Series: r.Row.domain(), Device: r.Device, Part: r.Part, Speed: r.Speed}
+}
+
+// OfReading returns the series of one reading with the names of their
+// devices and parts.
+func (s Series) OfReading(ctx context.Context, kit, reading string, limit int) ([]SeriesSubject, error) {
+	var rows []subjectRow
+	err := s.q(ctx).Raw(`SELECT s.*, d.name AS device, coalesce(p.name, '') AS part, coalesce(p.speed, 0) AS speed FROM series s JOIN devices d ON d.id = s.device_id
+		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? ORDER BY d.name, p.id LIMIT ?`, kit, reading, limit).Scan(&rows).Error
+	return each(rows, subjectRow.subject), err
+}
+
+// NamedSeries is a series with the names that tell it from all others.
+type NamedSeries struct {
+	ID      domain.ID
+	Device  string
+	Part    string
+	Kit     string
+	Reading string
+	Unit    string
+	Kind    domain.SeriesKind
+}
+
+// NamedFilter picks series by their names; empty fields do not filter.
+type NamedFilter struct {
+	Device, Part, Kit, Reading string
+	ID                         domain.ID
+}
+
+// Named returns series by kit, reading, device and part.
+func (s Series) Named(ctx context.Context, f NamedFilter) (rows []NamedSeries, err error) {
+	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id")
+	q = when(q, f.Device != "", "d.name = ?", f.Device)
+	q = when(q, f.Part != "", "p.name = ?", f.Part)
+	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
+	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
+	q = when(q, f.ID != 0, "s.id = ?", f.ID)
+	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit, s.kind").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
+	return rows, err
+}
+
+// idsOf returns the ids of a device's series.
+func (s Series) idsOf(ctx context.Context, deviceID domain.ID) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Table("series").Where("device_id = ?", deviceID).Pluck("id", &ids).Error
+}
+
+// AllIDs returns the ids of all series.
+func (s Series) AllIDs(ctx context.Context) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Table("series").Order("id").Pluck("id", &ids).Error
+}
+
+// SetOK records that values of some series have come.
+func (s Series) SetOK(ctx context.Context, ids []domain.ID) error {
+	return s.q(ctx).Exec("UPDATE series SET state = 'ok' WHERE id = ANY(?::bigint[])", arrayOf(ids)).Error
+}

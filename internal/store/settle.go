@@ -1,0 +1,25 @@
+package store
+
+import "context"
+
+// SettleKeeps brings what is stored to where changed times to keep say, and
+// returns how many readings that concerned. It can be broken off and repeated.
+func (s *Store) SettleKeeps(ctx context.Context) (int, error) {
+	rows, err := s.Keeps.settling(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for i, r := range rows {
+		ids, err := s.Series.IDs(ctx, ReadingKey{Kit: r.Kit, Reading: r.Reading})
+		if err != nil {
+			return i, err
+		}
+		if err := s.Samples.Refile(ctx, ids); err != nil {
+			return i, err
+		}
+		if err := s.Keeps.settled(ctx, r); err != nil {
+			return i, err
+		}
+	}
+	return len(rows), s.Keeps.prune(ctx)
+}

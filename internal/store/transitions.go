@@ -1,0 +1,113 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+)
+
+// Transitions are changes of health.
+type Transitions struct{ area }
+
+type transitionRow struct {
+	ID         int64
+	DeviceID   int64
+	SeriesID   *int64
+	RuleID     *int64
+	FromHealth string
+	ToHealth   string
+	At         time.Time
+	Reason     string
+	Held       bool
+	Why        why.Trace `gorm:"serializer:json"`
+}
+
+func (transitionRow) TableName() string { return "transitions" }
+
+func (r transitionRow) domain() domain.Transition {
+	return domain.Transition{ID: r.ID, DeviceID: r.DeviceID, SeriesID: orZero(r.SeriesID), RuleID: orZero(r.RuleID), From: domain.Health(r.FromHealth),
+		To: domain.Health(r.ToHealth), At: r.At.UTC(), Reason: r.Reason, Held: r.Held, Why: r.Why}
+}
+
+// Add records changes of health.
+func (s Transitions) Add(ctx context.Context, in []domain.Transition) error {
+	if len(in) == 0 {
+		return nil
+	}
+	rows := make([]transitionRow, len(in))
+	for i, t := range in {
+		rows[i] = transitionRow{
+			DeviceID:   t.DeviceID,
+			SeriesID:   null(t.SeriesID),
+			RuleID:     null(t.RuleID),
+			FromHealth: string(t.From),
+			ToHealth:   string(t.To),
+			At:         t.At,
+			Reason:     t.Reason,
+			Held:       t.Held,
+			Why:        t.Why,
+		}
+	}
+	return s.q(ctx).CreateInBatches(&rows, 500).Error
+}
+
+// TransitionFilter picks transitions; zero fields do not filter.
+type TransitionFilter struct {
+	DeviceID domain.ID
+	SeriesID domain.ID
+	To       domain.Health
+	Search   string // part of a device's name or of the reason
+	From     time.Time
+	Until    time.Time
+	Devices  bool // only those of whole devices
+	Limit    int
+	Offset   int
+}
+
+// Find returns changes of health, newest first.
+func (s Transitions) Find(ctx context.Context, f TransitionFilter) ([]domain.Transition, error) {
+	q := s.q(ctx).Order("at DESC, id DESC")
+	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
+	q = when(q, f.SeriesID != 0, "series_id = ?", f.SeriesID)
+	q = when(q, f.To != "", "to_health = ?", string(f.To))
+	q = when(q, !f.From.IsZero(), "at >= ?", f.From)
+	q = when(q, !f.Until.IsZero(), "at < ?", f.Until)
+	q = when(q, f.Devices, "series_id IS NULL")
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("reason ILIKE ? OR device_id IN (SELECT id FROM devices WHERE name ILIKE ?)", like, like)
+	}
+	if f.Limit > 0 {
+		q = q.Limit(f.Limit).Offset(f.Offset)
+	}
+	var rows []transitionRow
+	err := q.Find(&rows).Error
+	return each(rows, transitionRow.domain), err
+}
+
+// One returns one change, or ErrNotFound.
+func (s Transitions) One(ctx context.Context, id domain.ID) (domain.Transition, error) {
+	var row transitionRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+// RibbonChange is a device's change of health, without its explanation.
+type RibbonChange struct {
+	DeviceID   int64
+	FromHealth string
+	ToHealth   string
+	At         time.Time
+}
+
+// Ribbons returns the changes of whole devices since a time, ordered by
+// device and time; no ids mean all.
+func (s Transitions) Ribbons(ctx context.Context, ids []domain.ID, since time.Time) ([]RibbonChange, error) {
+	q := s.q(ctx).Table("transitions").Select("device_id, from_health, to_health, at").Where("series_id IS NULL AND at >= ?", since).Order("device_id, at, id")
+	q = when(q, len(ids) > 0, "device_id IN ?", ids)
+	var rows []RibbonChange
+	err := q.Scan(&rows).Error
+	return rows, err
+}
