@@ -1,0 +1,81 @@
+package inherit
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+)
+
+// line is organisation (1) > pier (2) > kiosks (3).
+func line(overrides ...domain.Override) Tree {
+	return NewTree([]domain.Place{{ID: 1, Name: "Line"}, {ID: 2, ParentID: 1, Name: "Pier"}, {ID: 3, ParentID: 2, Name: "Kiosks"}}, overrides)
+}
+
+func at(place, device domain.ID, value string) domain.Override {
+	return domain.Override{PlaceID: place, DeviceID: device, Key: "x", Value: value}
+}
+
+func TestNearestHolds(t *testing.T) {
+	tree := line(at(1, 0, "high"), at(2, 0, "middle"), at(0, 9, "own"), domain.Override{PlaceID: 3, Key: "y", Value: "another key"})
+	for name, c := range map[string]struct {
+		place, device domain.ID
+		want, from    string
+		replaces      int
+	}{
+		"its own":              {3, 9, "own", "", 2},
+		"the nearest place":    {3, 8, "middle", "Pier", 1},
+		"the top":              {1, 8, "high", "Line", 0},
+		"a place by itself":    {3, 0, "middle", "Pier", 1},
+		"a device of no place": {99, 8, "", "", 0},
+	} {
+		r := tree.Resolve(c.place, c.device, "x", nil)
+		assert.Equal(t, c.want, r.Value, name)
+		assert.Equal(t, c.from, r.Name, name)
+		assert.Equal(t, c.want != "", r.Set, name)
+		assert.Len(t, r.Replaces, c.replaces, name)
+		assert.NotEmpty(t, r.Why.Answer, name)
+		assert.NotEmpty(t, r.Why.Facts, name)
+	}
+	assert.True(t, tree.Resolve(3, 9, "x", nil).Own())
+	assert.False(t, tree.Resolve(3, 8, "x", nil).Own())
+}
+
+func TestWhatCannotHoldIsLeftOut(t *testing.T) {
+	tree := line(at(1, 0, "high"), at(2, 0, "middle"))
+	r := tree.Resolve(3, 0, "x", func(v string) bool { return v != "middle" })
+	assert.Equal(t, "high", r.Value)
+	assert.Equal(t, "Left out: set at the place Pier", r.Why.Facts[0].Text)
+	assert.Equal(t, "set at the place Line", r.Why.Answer)
+}
+
+func TestLoopsOfPlacesEnd(t *testing.T) {
+	tree := NewTree([]domain.Place{{ID: 1, ParentID: 2}, {ID: 2, ParentID: 1}}, nil)
+	assert.False(t, tree.Resolve(1, 5, "x", nil).Set)
+}
+
+func TestGateways(t *testing.T) {
+	gateway := func(place, device domain.ID, through string) domain.Override {
+		return domain.Override{PlaceID: place, DeviceID: device, Key: domain.SettingGateway, Value: through}
+	}
+	tree := line(gateway(1, 0, "100"), gateway(2, 0, "200"), gateway(0, 6, "7"))
+	for _, c := range []struct {
+		device domain.Device
+		want   domain.ID
+		from   string
+	}{
+		{domain.Device{ID: 5, PlaceID: 3}, 200, "Pier"},
+		{domain.Device{ID: 6, PlaceID: 3}, 7, ""},
+		{domain.Device{ID: 200, PlaceID: 2}, 100, "Line"}, // goes through the one above
+		{domain.Device{ID: 100, PlaceID: 1}, 0, ""},
+	} {
+		id, r := tree.Gateway(c.device)
+		assert.Equal(t, c.want, id)
+		assert.Equal(t, c.from, r.Name)
+	}
+	_, r := tree.Gateway(domain.Device{ID: 6, PlaceID: 3})
+	require.Len(t, r.Replaces, 2)
+	assert.Equal(t, "200", r.Replaces[0].Value)
+}
