@@ -60,7 +60,7 @@ test('limits are rehearsed, refused and saved', async ({ page }) => {
   await page.goto('/judge')
   await page.getByRole('link', { name: 'Processor is busy' }).or(page.locator('main a.go').first()).first().click()
   await expect(page.getByRole('button', { name: 'Rehearse' })).toBeVisible()
-  const limit = page.getByLabel('warning begins beyond')
+  const limit = page.getByLabel('warning: Begins beyond')
   const old = await limit.inputValue()
   await limit.fill('a lot')
   await page.getByRole('button', { name: 'Save' }).click()

@@ -13,6 +13,7 @@ import (
 	"runtime/pprof"
 	"time"
 
+	"tirelessowl/cmd/internal/reference"
 	"tirelessowl/cmd/internal/scratch"
 )
 
@@ -66,6 +67,15 @@ func (b *bench) add(name string, value float64, unit, target string) {
 	fmt.Printf("%-66s %12.4g %-10s %s\n", name, value, unit, target)
 }
 
+// reference adds what other runs can be compared by.
+func (b *bench) reference(ctx context.Context) error {
+	figures, err := reference.Measure(ctx, b.db)
+	for _, f := range figures {
+		b.add(f.Name, f.Value, f.Unit, "")
+	}
+	return err
+}
+
 func run(ctx context.Context, b *bench, only string) error {
 	open, stop, err := scratch.Database(ctx)
 	if err != nil {
@@ -76,7 +86,7 @@ func run(ctx context.Context, b *bench, only string) error {
 	for _, step := range []struct {
 		name string
 		do   func(context.Context) error
-	}{{"compare", b.compare}, {"rest", b.atRest}, {"reading", b.reading}, {"load", b.load}} {
+	}{{"reference", b.reference}, {"compare", b.compare}, {"rest", b.atRest}, {"reading", b.reading}, {"load", b.load}} {
 		if only != "" && only != step.name {
 			continue
 		}

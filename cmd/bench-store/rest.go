@@ -65,7 +65,7 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	if err != nil {
 		return nil, err
 	}
-	d, err := b.db.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := b.db.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
 	if err != nil {
 		return nil, err
 	}

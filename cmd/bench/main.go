@@ -14,6 +14,7 @@ import (
 	"syscall"
 	"time"
 
+	"tirelessowl/cmd/internal/reference"
 	"tirelessowl/cmd/internal/scratch"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store/samples"
@@ -89,7 +90,7 @@ func run(fleet, wide bool, devices int, minutes float64) error {
 	}
 	defer stopWide()
 	b := &bench{store: s, devices: devices, base: base, watch: time.Duration(minutes * float64(time.Minute))}
-	for _, step := range []func(context.Context) error{b.library, b.sweep, b.engine, b.pages} {
+	for _, step := range []func(context.Context) error{b.reference, b.library, b.sweep, b.engine, b.pages} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -112,6 +113,15 @@ func startFleet(args ...string) (func(), error) {
 	}
 	time.Sleep(time.Second)
 	return func() { _ = cmd.Process.Kill(); _ = cmd.Wait() }, nil
+}
+
+// reference adds what other runs can be compared by.
+func (b *bench) reference(ctx context.Context) error {
+	figures, err := reference.Measure(ctx, b.store)
+	for _, f := range figures {
+		b.add(f.Name, f.Value, f.Unit, "")
+	}
+	return err
 }
 
 func (b *bench) add(name string, value float64, unit, target string) {

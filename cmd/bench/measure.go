@@ -25,11 +25,15 @@ import (
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/rule/kinds"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
-	"tirelessowl/internal/protocol/fetch"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/protocol/ways"
+	snmpway "tirelessowl/internal/protocol/ways/snmp"
+	"tirelessowl/internal/protocol/ways/tcp"
 	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
@@ -159,7 +163,7 @@ func (b *bench) sweep(ctx context.Context) error {
 		return err
 	}
 	defer client.Close()
-	all, err := collect.New(b.store, kits.Files)
+	all, err := kitsOf(b.store, kits.Files)
 	if err != nil {
 		return err
 	}
@@ -191,11 +195,11 @@ func (b *bench) sweep(ctx context.Context) error {
 
 // engine watches the whole engine at work on the fleet.
 func (b *bench) engine(ctx context.Context) error {
-	all, err := collect.New(b.store, kits.Files)
+	all, err := kitsOf(b.store, kits.Files)
 	if err != nil {
 		return err
 	}
-	if err := all.Seed(ctx); err != nil {
+	if err := all.Load(ctx); err != nil {
 		return err
 	}
 	if err := b.adopt(ctx); err != nil {
@@ -231,7 +235,7 @@ func (b *bench) engine(ctx context.Context) error {
 		return err
 	}
 	defer client.Close()
-	if err := b.largest(ctx, all, fetch.Fetcher{SNMP: client, Timeout: 2 * time.Second, Retries: 1}); err != nil {
+	if err := b.largest(ctx, all, waysOf(client)); err != nil {
 		return err
 	}
 	return b.flatOut(ctx)
@@ -239,7 +243,7 @@ func (b *bench) engine(ctx context.Context) error {
 
 // running starts an engine on the fleet with kits of one interval.
 func (b *bench) running(ctx context.Context, every string) (*engine.Collector, func(), error) {
-	all, err := collect.New(b.store, each(every))
+	all, err := kitsOf(b.store, each(every))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -248,9 +252,16 @@ func (b *bench) running(ctx context.Context, every string) (*engine.Collector, f
 		return nil, nil, err
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	j := engine.NewJudge(b.store, respond.New(b.store, "", func() {}), engine.NewHub(), quiet)
-	c := engine.NewCollector(b.store, all, fetch.Fetcher{SNMP: client, Timeout: 2 * time.Second, Retries: 1}, j, quiet)
+	j := engine.NewJudge(b.store, respond.New(b.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	c := engine.NewCollector(b.store, all, waysOf(client), j, quiet)
 	return c, func() { c.Stop(); client.Close() }, c.Start(ctx)
+}
+
+func waysOf(client *snmp.Client) ways.List { return ways.List{snmpway.Way(client), tcp.Way} }
+
+// kitsOf knows kits; nothing is asked by it.
+func kitsOf(s *store.Store, files fs.FS) (*collect.Service, error) {
+	return collect.New(collect.Parts{Store: s, Shipped: files, Ways: waysOf(nil).Described(), Rules: kinds.All})
 }
 
 // each is the shipped kits with one interval.
@@ -270,14 +281,18 @@ func (b *bench) adopt(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	secret, err := b.store.Credentials.Add(ctx, domain.Credential{Name: "fleet", Kind: "snmp-v2c"}, community)
+	secret, err := b.store.Credentials.Add(ctx, domain.Credential{Name: "fleet", Kind: "snmp-v2c"}, domain.Secrets{"community": community})
 	if err != nil {
 		return err
 	}
 	return b.store.InTx(ctx, func(tx *store.Areas) error {
 		for i := range b.devices {
-			d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), Port: fleetPort, CredentialID: secret.ID, CreatedAt: time.Now()}, "", nil)
+			d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), CreatedAt: time.Now()}, "", nil)
 			if err != nil {
+				return err
+			}
+			talk := domain.Endpoint{DeviceID: d.ID, Way: "snmp", CredentialID: secret.ID, Settings: map[string]string{"port": fmt.Sprint(fleetPort)}}
+			if err := tx.Endpoints.Save(ctx, talk); err != nil {
 				return err
 			}
 			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}); err != nil {
@@ -290,7 +305,7 @@ func (b *bench) adopt(ctx context.Context) error {
 
 // largest measures what goes through the whole engine when every device is
 // due every second, and walks of 640 values beside a bare loop of the library.
-func (b *bench) largest(ctx context.Context, all *collect.Service, f fetch.Fetcher) error {
+func (b *bench) largest(ctx context.Context, all *collect.Service, ask ways.List) error {
 	k, err := all.Kit("interfaces")
 	if err != nil {
 		return err
@@ -304,15 +319,19 @@ func (b *bench) largest(ctx context.Context, all *collect.Service, f fetch.Fetch
 		}
 		defer bare[i].Close()
 	}
+	talk := kit.Talk{Settings: way.Settings{"port": fmt.Sprint(widePort)}, Secrets: domain.Secrets{"community": community}}
+	question := k.Questions(domain.Device{}, nil, map[string]kit.Talk{"snmp": talk})[0]
 	loop, ours, ratio, err := inTurn(func(w, _ int) error {
-		for _, c := range k.Sources[0].Walk {
-			if _, err := bare[w].BulkWalkAll("." + c.OID); err != nil {
+		for _, c := range k.Sources[0].Columns() {
+			if _, err := bare[w].BulkWalkAll("." + c.Of); err != nil {
 				return err
 			}
 		}
 		return nil
 	}, func(w, n int) error {
-		got := f.Fetch(ctx, kit.Request{Kit: k.Name, Source: k.Sources[0], Address: wide(w*61 + n), Port: widePort, Community: community})
+		q := question
+		q.Address = wide(w*61 + n)
+		got := ask.Ask(ctx, q)
 		if got.Error != "" {
 			return fmt.Errorf("walk: %s", got.Error)
 		}
@@ -346,7 +365,7 @@ func (b *bench) flatOut(ctx context.Context) error {
 
 // pages measures the server's time for each main page.
 func (b *bench) pages(ctx context.Context) error {
-	all, err := collect.New(b.store, kits.Files)
+	all, err := kitsOf(b.store, kits.Files)
 	if err != nil {
 		return err
 	}
@@ -356,14 +375,19 @@ func (b *bench) pages(ctx context.Context) error {
 		return err
 	}
 	hub := engine.NewHub()
-	reply := respond.New(b.store, "", func() {})
+	reply := respond.New(b.store, nil, nil, "", func() {})
 	j := engine.NewJudge(b.store, reply, hub, quiet)
-	handler, err := web.New(web.Parts{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j.Explain),
+	handler, err := web.New(web.Parts{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
 		Engine: engine.NewCollector(b.store, all, nil, j, quiet), Hub: hub, Log: quiet, Port: 161})
 	if err != nil {
 		return err
 	}
-	server := httptest.NewServer(handler)
+	var counted atomic.Pointer[store.Statements]
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, statements := store.CountStatements(r.Context())
+		counted.Store(statements)
+		handler.ServeHTTP(w, r.WithContext(ctx))
+	}))
 	defer server.Close()
 	jar, _ := cookiejar.New(nil)
 	c := &http.Client{Jar: jar}
@@ -388,11 +412,14 @@ func (b *bench) pages(ctx context.Context) error {
 		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
 	} {
-		p95, err := percentile(c, server.URL+p.path)
+		p95, median, err := percentile(c, server.URL+p.path)
 		if err != nil {
 			return err
 		}
 		b.add("page: "+p.name+", 95th percentile", p95, "ms", p.target)
+		last := counted.Load()
+		b.add("page: "+p.name+", statements", float64(last.Count()), "", "")
+		b.add("page: "+p.name+", median to the time of its statements", median/(float64(last.Took.Microseconds())/1000), "×", "")
 	}
 	return nil
 }
@@ -416,21 +443,22 @@ func (b *bench) history(ctx context.Context, series []domain.Series) error {
 	return nil
 }
 
-func percentile(c *http.Client, address string) (float64, error) {
+func percentile(c *http.Client, address string) (p95, median float64, err error) {
 	var took []float64
 	for range 60 {
 		start := time.Now()
 		res, err := c.Get(address)
 		if err != nil {
-			return 0, err
+			return 0, 0, err
 		}
 		_, err = io.Copy(io.Discard, res.Body)
 		res.Body.Close()
 		if err != nil || res.StatusCode != http.StatusOK {
-			return 0, fmt.Errorf("%s: %s %w", address, res.Status, err)
+			return 0, 0, fmt.Errorf("%s: %s %w", address, res.Status, err)
 		}
 		took = append(took, float64(time.Since(start).Microseconds())/1000)
 	}
-	slices.Sort(took[5:])
-	return took[5:][len(took[5:])*95/100], nil
+	took = took[5:]
+	slices.Sort(took)
+	return took[len(took)*95/100], took[len(took)/2], nil
 }

@@ -35,9 +35,20 @@ type Parts struct {
 	Kits     *collect.Service
 	Watch    *watch.Service
 	// Keep is for how many days samples are kept where nothing else is set.
-	Keep    store.KeepDays
-	Collect func(domain.ID) int
-	Log     *slog.Logger
+	Keep   store.KeepDays
+	Engine Engine
+	Log    *slog.Logger
+}
+
+// Engine is what collects.
+type Engine interface {
+	// CollectNow fetches everything of a device as soon as it is free, and
+	// returns how many requests that are.
+	CollectNow(id domain.ID) int
+	// Reload takes up what was changed of a device.
+	Reload(ctx context.Context, id domain.ID) error
+	// ReloadAll takes up what was changed of many devices.
+	ReloadAll(ctx context.Context) error
 }
 
 // api carries the parts to the operations.
@@ -59,6 +70,8 @@ func New(p Parts) http.Handler {
 	a.places()
 	a.sweeps()
 	a.devices()
+	a.endpoints()
+	a.kits()
 	a.series()
 	a.standing()
 	a.rules()

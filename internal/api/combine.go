@@ -27,12 +27,12 @@ type RankedSeries struct {
 
 // CombinedSamples is the answer about many series.
 type CombinedSamples struct {
-	Unit        string          `json:"unit"`
-	Series      int             `json:"series"`
-	StepSeconds float64         `json:"step_seconds"`
-	Resolution  float64         `json:"resolution_seconds" doc:"0 for single values, else the width of stored steps"`
-	Steps       []CombinedValue `json:"steps" nullable:"false"`
-	Top         []RankedSeries  `json:"top" nullable:"false"`
+	Unit          string          `json:"unit"`
+	Series        int             `json:"series"`
+	RollupSeconds float64         `json:"rollup_seconds"`
+	Resolution    float64         `json:"resolution_seconds" doc:"0 for single values, else the width of stored rollups"`
+	Rollups       []CombinedValue `json:"rollups" nullable:"false"`
+	Top           []RankedSeries  `json:"top" nullable:"false"`
 }
 
 func (a *api) combined() {
@@ -71,9 +71,9 @@ func (a *api) combined() {
 		if err != nil {
 			return nil, err
 		}
-		out := CombinedSamples{Unit: named[0].Unit, Series: len(named), StepSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Steps: []CombinedValue{}, Top: []RankedSeries{}}
+		out := CombinedSamples{Unit: named[0].Unit, Series: len(named), RollupSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Rollups: []CombinedValue{}, Top: []RankedSeries{}}
 		for _, v := range got.Values {
-			out.Steps = append(out.Steps, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
+			out.Rollups = append(out.Rollups, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
 		}
 		for _, r := range got.Top {
 			out.Top = append(out.Top, RankedSeries{r.Series, by[r.Series].Device, by[r.Series].Part, r.V})

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"time"
 
-	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
@@ -28,13 +27,7 @@ func (a *api) devices() {
 		Health string `query:"health" enum:"fine,notice,warning,critical,unreachable,unknown,paused,maintenance" required:"false"`
 	}
 	add(a, domain.AccessSee, http.MethodGet, "/devices", tag, "All devices", func(ctx context.Context, in *filter) (*Body[Items[domain.Device]], error) {
-		all, err := a.Store.Devices.All(ctx)
-		out := []domain.Device{}
-		for _, d := range all {
-			if in.Health == "" || string(d.Health) == in.Health {
-				out = append(out, d)
-			}
-		}
+		out, _, err := a.Store.Devices.Find(ctx, store.DeviceFilter{Health: domain.Health(in.Health), Sort: "name", Limit: -1})
 		return items(out, err)
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device", func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
@@ -54,7 +47,7 @@ func (a *api) devices() {
 		if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		return one(asked{a.Collect(in.ID)}, nil)
+		return one(asked{a.Engine.CollectNow(in.ID)}, nil)
 	})
 	type since struct {
 		Page
@@ -93,12 +86,12 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 	return items(out, nil)
 }
 
-// Samples is an answer about a series: steps with their true extremes.
+// Samples is an answer about a series: rollups with their true extremes.
 type Samples struct {
-	Unit        string        `json:"unit"`
-	StepSeconds float64       `json:"step_seconds" doc:"Width of the steps"`
-	Resolution  float64       `json:"resolution_seconds" doc:"Finest parts that were read: 0 for single values, else the width of stored steps"`
-	Steps       []domain.Step `json:"steps" nullable:"false"`
+	Unit          string          `json:"unit"`
+	RollupSeconds float64         `json:"rollup_seconds" doc:"Width of the rollups"`
+	Resolution    float64         `json:"resolution_seconds" doc:"Finest parts that were read: 0 for single values, else the width of stored rollups"`
+	Rollups       []domain.Rollup `json:"rollups" nullable:"false"`
 }
 
 // Standing is which values of a state or text stood when.
@@ -152,9 +145,9 @@ func (a *api) series() {
 		ByID
 		From   time.Time `query:"from" doc:"Begin; default is an hour before the end"`
 		To     time.Time `query:"to" doc:"End, left out; default is now"`
-		Points int       `query:"points" minimum:"1" maximum:"5000" default:"500" doc:"Most steps to return"`
+		Points int       `query:"points" minimum:"1" maximum:"5000" default:"500" doc:"Most rollups to return"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, average and maximum of each step", func(ctx context.Context, in *window) (*Body[Samples], error) {
+	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, average and maximum of each rollup", func(ctx context.Context, in *window) (*Body[Samples], error) {
 		if in.To.IsZero() {
 			in.To = time.Now()
 		}
@@ -168,79 +161,10 @@ func (a *api) series() {
 		if err != nil {
 			return nil, err
 		}
-		steps, width, resolution, err := a.Store.Values.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
-		if steps == nil {
-			steps = []domain.Step{}
+		rollups, width, resolution, err := a.Store.Values.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
+		if rollups == nil {
+			rollups = []domain.Rollup{}
 		}
-		return one(Samples{x.Unit, width.Seconds(), resolution.Seconds(), steps}, err)
-	})
-}
-
-// Rule is a rule as the API shows and takes it.
-type Rule struct {
-	ID            int64            `json:"id" readOnly:"true"`
-	Name          string           `json:"name" maxLength:"200"`
-	Kit           string           `json:"kit" readOnly:"true"`
-	Reading       string           `json:"reading" readOnly:"true"`
-	Unit          string           `json:"unit" readOnly:"true"`
-	Words         string           `json:"words" readOnly:"true" doc:"What the rule does, in words"`
-	Side          string           `json:"side" enum:"above,below"`
-	InARow        int              `json:"in_a_row" minimum:"1" maximum:"60"`
-	RecoverInARow int              `json:"recover_in_a_row" minimum:"1" maximum:"60"`
-	Limits        map[string]Limit `json:"limits" doc:"By level: notice, warning, critical"`
-	Title         string           `json:"title"`
-	Runbook       string           `json:"runbook"`
-	Enabled       bool             `json:"enabled"`
-}
-
-// Limit is where a level begins and ends.
-type Limit struct {
-	Raise   float64 `json:"raise"`
-	Recover float64 `json:"recover"`
-}
-
-func shown(r rule.Rule) Rule {
-	out := Rule{ID: r.ID, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Words: r.Words(), Side: string(r.Side), InARow: r.InARow, RecoverInARow: r.RecoverInARow,
-		Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Limits: map[string]Limit{}}
-	for l, x := range r.Limits {
-		out.Limits[l.String()] = Limit(x)
-	}
-	return out
-}
-
-func (a *api) rules() {
-	const tag = "rules"
-	add(a, domain.AccessSee, http.MethodGet, "/rules", tag, "All rules", func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
-		rules, err := a.Judge.Rules(ctx)
-		out := []Rule{}
-		for _, r := range rules {
-			out = append(out, shown(r))
-		}
-		return items(out, err)
-	})
-	add(a, domain.AccessSee, http.MethodGet, "/rules/{id}", tag, "One rule", func(ctx context.Context, in *ByID) (*Body[Rule], error) {
-		r, err := a.Judge.Rule(ctx, in.ID)
-		return one(shown(r), err)
-	})
-	type change struct {
-		ByID
-		Body Rule
-	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once", func(ctx context.Context, in *change) (*Body[Rule], error) {
-		b := in.Body
-		r := rule.Rule{ID: in.ID, Name: b.Name, Side: rule.Side(b.Side), InARow: b.InARow, RecoverInARow: b.RecoverInARow, Title: b.Title, Runbook: b.Runbook, Enabled: b.Enabled,
-			Limits: map[domain.Level]rule.Limit{}}
-		for word, x := range b.Limits {
-			level, err := domain.ParseLevel(word)
-			if err != nil || level == domain.LevelNone {
-				return nil, domain.FieldErrors{"limits": "“" + word + "” is not a level."}
-			}
-			r.Limits[level] = rule.Limit(x)
-		}
-		saved, err := a.Judge.Save(ctx, r)
-		if err != nil {
-			return nil, err
-		}
-		return one(shown(saved), nil)
+		return one(Samples{x.Unit, width.Seconds(), resolution.Seconds(), rollups}, err)
 	})
 }

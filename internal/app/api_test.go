@@ -1,6 +1,7 @@
 package app
 
 import (
+	"encoding/json"
 	"io"
 	"net/http"
 
@@ -86,13 +87,13 @@ func TestTransitionsAndSamplesOverTheAPI(t *testing.T) {
 	assert.Equal(t, readings.Items[0].Reading, one.Reading)
 	ask := url.Values{"from": {now.Add(-30 * time.Minute).Format(time.RFC3339)}, "to": {now.Format(time.RFC3339)}, "points": {"10"}}
 	var samples struct {
-		Unit  string
-		Steps []domain.Step
+		Unit    string
+		Rollups []domain.Rollup
 	}
 	require.Equal(t, 200, r.call(t, "GET", series+"/samples?"+ask.Encode(), nil, &samples))
-	require.NotEmpty(t, samples.Steps)
-	assert.LessOrEqual(t, len(samples.Steps), 11)
-	for _, s := range samples.Steps {
+	require.NotEmpty(t, samples.Rollups)
+	assert.LessOrEqual(t, len(samples.Rollups), 11)
+	for _, s := range samples.Rollups {
 		assert.LessOrEqual(t, s.Min, s.Avg+1e-9)
 		assert.LessOrEqual(t, s.Avg, s.Max+1e-9)
 		assert.Positive(t, s.Count)
@@ -109,20 +110,29 @@ func TestRulesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "GET", "/rules", nil, &rules))
 	rule := rules.Items[0]
 	path := fmt.Sprintf("/rules/%.0f", rule["id"])
-	for _, fixed := range []string{"id", "kit", "reading", "unit", "words"} {
+	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words"} {
 		delete(rule, fixed)
 	}
-	rule["name"], rule["limits"] = "ours", map[string]any{"critical": map[string]any{"raise": 80, "recover": 60}}
+	assert.Equal(t, "limit", rule["kind"])
+	limits := func(levels string) json.RawMessage {
+		return json.RawMessage(`{"side": "above", "for": "2 values", "levels": ` + levels + `}`)
+	}
+	rule["name"], rule["condition"] = "ours", limits(`{"critical": {"at": 80, "recover": 60}}`)
 	var saved map[string]any
 	require.Equal(t, 200, r.call(t, "PUT", path, rule, &saved))
 	assert.Equal(t, "ours", saved["name"])
 	assert.Contains(t, saved["words"], "80")
-	rule["limits"] = map[string]any{"awful": map[string]any{"raise": 80, "recover": 60}}
+	rule["condition"] = limits(`{"awful": {"at": 80}}`)
 	assert.Equal(t, 422, r.call(t, "PUT", path, rule, nil))
-	rule["limits"], rule["in_a_row"] = map[string]any{}, 0
+	rule["kind"] = "moon"
+	assert.Equal(t, 422, r.call(t, "PUT", path, rule, nil))
+	rule["kind"], rule["condition"] = "limit", limits(`{}`)
 	var p problem
 	assert.Equal(t, 422, r.call(t, "PUT", path, rule, &p))
 	assert.NotEmpty(t, p.Errors)
+	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words"} {
+		delete(saved, fixed)
+	}
 	assert.Equal(t, 404, r.call(t, "PUT", "/rules/9999", saved, nil))
 }
 
@@ -165,7 +175,7 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	in := r.incident(t)
 	channels, err := r.Store.Channels.All(ctx)
 	require.NoError(t, err)
-	d, err := r.Store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
+	d, err := r.Store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
 	require.NoError(t, err)
 	d.State, d.Error, d.NextTryAt, d.DoneAt = domain.DeliveryFailed, "550 no such mailbox", time.Now(), time.Now()
 	require.NoError(t, r.Store.Deliveries.Finish(ctx, d))
@@ -239,9 +249,9 @@ func TestSamplesGoOutAndComeInOverTheAPI(t *testing.T) {
 func TestReadingsAreCombinedOverTheAPI(t *testing.T) {
 	r, _ := world(t)
 	type combined struct {
-		Unit   string
-		Series int
-		Steps  []struct {
+		Unit    string
+		Series  int
+		Rollups []struct {
 			Value  float64
 			Series int
 		}
@@ -252,7 +262,7 @@ func TestReadingsAreCombinedOverTheAPI(t *testing.T) {
 	}
 	ask := func(how string) (out combined) {
 		require.Equal(t, 200, r.call(t, "GET", "/samples/combined?kit=host-resources&reading=cpu&points=4&top=3&how="+how, nil, &out))
-		require.NotEmpty(t, out.Steps)
+		require.NotEmpty(t, out.Rollups)
 		return out
 	}
 	sum, avg, low, high := ask("sum"), ask("avg"), ask("min"), ask("max")
@@ -260,9 +270,9 @@ func TestReadingsAreCombinedOverTheAPI(t *testing.T) {
 	assert.Equal(t, 36, sum.Series)
 	require.Len(t, sum.Top, 3)
 	assert.GreaterOrEqual(t, sum.Top[0].Value, sum.Top[1].Value)
-	assert.InDelta(t, sum.Steps[0].Value, avg.Steps[0].Value*float64(avg.Steps[0].Series), 1e-6)
-	assert.LessOrEqual(t, low.Steps[0].Value, avg.Steps[0].Value)
-	assert.GreaterOrEqual(t, high.Steps[0].Value, avg.Steps[0].Value)
+	assert.InDelta(t, sum.Rollups[0].Value, avg.Rollups[0].Value*float64(avg.Rollups[0].Series), 1e-6)
+	assert.LessOrEqual(t, low.Rollups[0].Value, avg.Rollups[0].Value)
+	assert.GreaterOrEqual(t, high.Rollups[0].Value, avg.Rollups[0].Value)
 	assert.Equal(t, 404, r.call(t, "GET", "/samples/combined?kit=none&reading=cpu", nil, nil))
 	assert.Equal(t, 422, r.call(t, "GET", "/samples/combined?kit=host-resources&reading=cpu&how=median", nil, nil))
 	assert.Equal(t, 422, r.call(t, "GET", "/samples/combined?reading=cpu", nil, nil))

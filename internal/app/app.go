@@ -16,10 +16,10 @@ import (
 	"tirelessowl/internal/api"
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/localpg"
-	"tirelessowl/internal/protocol/fetch"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/service/access"
@@ -35,12 +35,8 @@ import (
 	"tirelessowl/kits"
 )
 
-// SNMP is asked with this patience: long enough for a satellite link.
-const (
-	snmpPort    = 161
-	snmpTimeout = 2 * time.Second
-	snmpRetries = 1
-)
+// snmpPort is what a new sweep asks by default.
+const snmpPort = 161
 
 // App is the running application.
 type App struct {
@@ -60,8 +56,8 @@ type App struct {
 	evaluator *engine.Judge
 	outbox    *engine.Outbox
 	house     *engine.Housekeeper
-	client    *snmp.Client
 	deliver   deliverer
+	client    *snmp.Client
 	server    *http.Server
 }
 
@@ -108,25 +104,28 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 
 // New wires everything; nothing runs yet.
 func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, log *slog.Logger) (*App, error) {
-	a := &App{Config: c, Store: s, log: log, hub: engine.NewHub(), deliver: deliverer{s, c.URL}}
+	a := &App{Config: c, Store: s, log: log, hub: engine.NewHub()}
 	var err error
-	if a.Kits, err = collect.New(s, kits.Files); err != nil {
-		return nil, err
-	}
 	if a.client, err = snmp.NewClient(); err != nil {
 		return nil, err
 	}
+	all, tell := waysOf(a.client), channelsOf(c)
+	a.Kits, err = collect.New(collect.Parts{Store: s, Shipped: kits.Files, Ways: all.Described(), Rules: kinds.All, Asker: all})
+	if err != nil {
+		return nil, err
+	}
 	a.Access = access.New(s, time.Now)
-	a.Respond = respond.New(s, c.URL, func() { a.outbox.Wake() })
+	a.Respond = respond.New(s, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
-	a.Engine = engine.NewCollector(s, a.Kits, fetch.Fetcher{SNMP: a.client, Timeout: snmpTimeout, Retries: snmpRetries}, a.evaluator, log)
+	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, log)
+	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
-	a.Judge = judge.New(s, a.evaluator.SetRules)
+	a.Judge = judge.New(s, a.Kits, kinds.All, a.evaluator.SetRules)
 	a.Transfer = transfer.New(s)
-	a.Watch = watch.New(s, a.Kits, a.evaluator.Explain)
+	a.Watch = watch.New(s, a.Kits, a.evaluator)
 	return a, nil
 }
 
@@ -141,7 +140,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	if err := a.Store.Sweeps.EndAll(ctx, time.Now().UTC()); err != nil {
 		return err
 	}
-	if err := a.Kits.Seed(ctx); err != nil {
+	if err := a.Kits.Load(ctx); err != nil {
 		return err
 	}
 	if err := a.Engine.Start(ctx); err != nil {
@@ -152,10 +151,36 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	if drill != nil {
 		port = a.Config.DemoPort
 	}
+	keep := store.UsualKeep(a.Config.KeepDays)
 	handler, err := web.New(web.Parts{
-		Store: a.Store, Access: a.Access, Kits: a.Kits, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Watch: a.Watch,
-		Engine: a.Engine, Hub: a.hub, Drill: drill, Transfer: a.Transfer, Keep: store.UsualKeep(a.Config.KeepDays), Log: a.log, Port: port, Secure: strings.HasPrefix(a.Config.URL, "https:"), TestChannel: a.deliver.TestChannel,
-		API: api.New(api.Parts{Store: a.Store, Access: a.Access, Find: a.Find, Judge: a.Judge, Respond: a.Respond, Transfer: a.Transfer, Kits: a.Kits, Watch: a.Watch, Keep: store.UsualKeep(a.Config.KeepDays), Collect: a.Engine.CollectNow, Log: a.log}),
+		Store:    a.Store,
+		Access:   a.Access,
+		Kits:     a.Kits,
+		Find:     a.Find,
+		Judge:    a.Judge,
+		Respond:  a.Respond,
+		Watch:    a.Watch,
+		Transfer: a.Transfer,
+		Engine:   a.Engine,
+		Hub:      a.hub,
+		Drill:    drill,
+		Keep:     keep,
+		Log:      a.log,
+		Port:     port,
+		Secure:   strings.HasPrefix(a.Config.URL, "https:"),
+		API: api.New(api.Parts{
+			Store:    a.Store,
+			Access:   a.Access,
+			Find:     a.Find,
+			Judge:    a.Judge,
+			Respond:  a.Respond,
+			Transfer: a.Transfer,
+			Kits:     a.Kits,
+			Watch:    a.Watch,
+			Keep:     keep,
+			Engine:   a.Engine,
+			Log:      a.log,
+		}),
 	})
 	if err != nil {
 		return err

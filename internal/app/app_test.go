@@ -141,7 +141,7 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	edge := finds.Items[0]
 	assert.Equal(t, []string{"sh-edge-1", "Brackwater Networks", "BR-240", "router"}, []string{edge.Name, edge.Vendor, edge.Model, edge.Kind})
 	assert.Len(t, edge.Others, 1, "its second address is the same device")
-	assert.Equal(t, 4, edge.Interfaces)
+	assert.Equal(t, 4, edge.Parts["interface"])
 
 	adopt := map[string]any{"find_ids": []int64{edge.ID}, "place_id": place.ID, "kits": []string{"reachability", "interfaces", "host-resources"}, "gateway_find": edge.ID}
 	var made list[domain.Device]
@@ -166,11 +166,11 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 		return len(readings.Items) == 17 && waiting == 0 // 2 of reachability, 3 ports × 5; the loopback is left out
 	}, 30*time.Second, 250*time.Millisecond)
 	var samples struct {
-		Unit  string
-		Steps []domain.Step
+		Unit    string
+		Rollups []domain.Rollup
 	}
 	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/series/%d/samples?points=10", readings.Items[0].ID), nil, &samples))
-	assert.NotEmpty(t, samples.Steps)
+	assert.NotEmpty(t, samples.Rollups)
 	assert.Equal(t, "%", samples.Unit)
 	var parts list[domain.Part]
 	r.call(t, "GET", device+"/parts", nil, &parts)
@@ -347,11 +347,11 @@ func TestHealthAndReadiness(t *testing.T) {
 // the same delivery again: there must be one ticket and one note.
 func TestDeskIsAskedTwiceAndTicketsOnce(t *testing.T) {
 	r, ctx := start(t), t.Context()
-	channel, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": sim.DeskURL(r.base)}}, "d")
+	channel, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}}, domain.Secrets{"token": "d"})
 	require.NoError(t, err)
 	p, err := r.Store.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "x", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "x", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	in, err := r.Store.Incidents.Save(ctx, domain.Incident{DeviceID: d.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
 	require.NoError(t, err)
@@ -361,7 +361,7 @@ func TestDeskIsAskedTwiceAndTicketsOnce(t *testing.T) {
 	again, _, err := r.deliver.Deliver(ctx, x)
 	require.NoError(t, err)
 	assert.Equal(t, first.Ticket.Number, again.Ticket.Number)
-	require.NoError(t, r.Store.Tickets.Save(ctx, *first.Ticket))
+	require.NoError(t, r.Store.Tickets.Save(ctx, domain.Ticket{IncidentID: in.ID, ChannelID: channel.ID, Number: first.Ticket.Number, URL: first.Ticket.URL, State: first.Ticket.State, CreatedAt: time.Now()}))
 	note := domain.Delivery{ID: 2, IncidentID: in.ID, Kind: domain.DeliverNote, ChannelID: channel.ID, Body: "Recovered"}
 	for range 2 {
 		_, _, err = r.deliver.Deliver(ctx, note)
@@ -374,16 +374,16 @@ func TestDeskIsAskedTwiceAndTicketsOnce(t *testing.T) {
 
 func TestSpoiltDeskAndMail(t *testing.T) {
 	r, ctx := start(t), t.Context()
-	desk, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": sim.DeskURL(r.base)}}, "d")
+	desk, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}}, domain.Secrets{"token": "d"})
 	require.NoError(t, err)
 	host, port := sim.MailHost(r.base)
-	mail, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "mail", Kind: domain.ChannelMail, Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"}}, "")
+	mail, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "mail", Kind: "mail", Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"}}, nil)
 	require.NoError(t, err)
-	outcome, err := r.deliver.TestChannel(ctx, mail.ID, "a@kittiwake.example")
+	outcome, err := r.Respond.TryChannel(ctx, mail.ID, "a@kittiwake.example")
 	require.NoError(t, err)
 	assert.Contains(t, outcome, "accepted")
-	_, err = r.deliver.TestChannel(ctx, mail.ID, "no address")
-	assert.ErrorContains(t, err, "recipient")
+	_, err = r.Respond.TryChannel(ctx, mail.ID, "no address")
+	assert.ErrorContains(t, err, "mail address")
 	drill := demo.Client{URL: sim.ControlURL(r.base)}
 	for kind, want := range map[string]string{sim.FaultDeskRefuses: "lost its database", sim.FaultDeskNonsense: "not JSON"} {
 		fault, err := drill.Break(ctx, demo.Fault{Kind: kind})
@@ -396,7 +396,7 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 	}
 	fault, err := drill.Break(ctx, demo.Fault{Kind: sim.FaultMailRefuses})
 	require.NoError(t, err)
-	_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverMail, ChannelID: mail.ID, Recipient: "a@kittiwake.example", Subject: "x"})
+	_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverMessage, ChannelID: mail.ID, Recipient: "a@kittiwake.example", Subject: "x"})
 	assert.ErrorContains(t, err, "being repaired")
 	assert.False(t, permanent)
 	_, err = drill.Mend(ctx, fault.ID)
@@ -448,11 +448,11 @@ func TestResponsesAreSetUpByHand(t *testing.T) {
 	mail := fmt.Sprintf("%s/run/channels/%d", r.url, channels[0].ID)
 	status, body := post(t, c, mail, url.Values{"host": {""}, "port": {"x"}, "from": {"nobody"}})
 	assert.Equal(t, 422, status)
-	for _, want := range []string{"Name the mail server", "1 to 65535", "Must be an address"} {
+	for _, want := range []string{"Must be set", "1 to 65535", "Must be a mail address"} {
 		assert.Contains(t, body, want)
 	}
 	host, port := sim.MailHost(r.base)
-	status, body = post(t, c, mail, url.Values{"host": {host}, "port": {fmt.Sprint(port)}, "from": {"owl@kittiwake.example"}, "secret": {"harbour-pw"}})
+	status, body = post(t, c, mail, url.Values{"host": {host}, "port": {fmt.Sprint(port)}, "from": {"owl@kittiwake.example"}, "password": {"harbour-pw"}})
 	assert.Equal(t, 200, status)
 	assert.NotContains(t, body, "harbour-pw", "secrets are never sent back")
 	assert.Contains(t, body, "leave empty to keep it")
@@ -465,7 +465,7 @@ func TestResponsesAreSetUpByHand(t *testing.T) {
 	path := fmt.Sprintf("%s/respond/plans/%d", r.url, plans[0].ID)
 	status, body = post(t, c, path+"/recipients", url.Values{"to": {"nobody"}, "from": {"critical"}})
 	assert.Equal(t, 422, status)
-	assert.Contains(t, body, "is not a mail address")
+	assert.Contains(t, body, "Must be a mail address")
 	assert.Contains(t, body, `value="nobody"`, "nothing typed is lost")
 	status, _ = post(t, c, path+"/recipients", url.Values{"to": {"a@kittiwake.example, b@kittiwake.example"}, "from": {"critical"}})
 	assert.Equal(t, 200, status)
@@ -485,7 +485,7 @@ func TestDeviceIsEditedPausedAndRemoved(t *testing.T) {
 	r.signIn(t, c, "night-watch")
 	p, err := r.Store.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "<script>x", Address: sim.Offset(r.base, 30, 1), Port: r.Config.DemoPort, CreatedAt: time.Now()}, "", nil)
+	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "<script>x", Address: sim.Offset(r.base, 30, 1), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
 	require.NoError(t, r.Engine.Reload(ctx, d.ID))

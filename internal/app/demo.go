@@ -13,6 +13,7 @@ import (
 
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/demo"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/store"
 )
@@ -118,11 +119,11 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 	if err != nil {
 		return err
 	}
-	if err := a.Kits.Seed(ctx); err != nil {
+	if err := a.Kits.Load(ctx); err != nil {
 		return err
 	}
 	now := time.Now().UTC()
-	w := demo.World{Store: a.Store, Access: a.Access, Kits: a.Kits, Community: domainSecret(at.Community), DeskToken: domainSecret(at.DeskToken),
+	w := demo.World{Store: a.Store, Access: a.Access, Kits: a.Kits, Community: domain.Secret(at.Community), DeskToken: domain.Secret(at.DeskToken),
 		DeskURL: at.DeskURL, MailHost: at.MailHost, MailPort: at.MailPort, Port: a.Config.DemoPort}
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err

@@ -71,7 +71,7 @@ func RunLargeDemo(ctx context.Context, c config.Config, size LargeSize, world de
 }
 
 func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(string, ...any)) error {
-	if err := a.Kits.Seed(ctx); err != nil {
+	if err := a.Kits.Load(ctx); err != nil {
 		return err
 	}
 	now := time.Now().UTC().Truncate(time.Minute)

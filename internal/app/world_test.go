@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
@@ -204,7 +205,7 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	require.NoError(t, err)
 	cpu := rules[slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "cpu" })]
 	path := fmt.Sprintf("%s/judge/rules/%d", r.url, cpu.ID)
-	form := url.Values{"name": {"Busy <i>"}, "title": {"Processor of {device} is busy"}, "side": {"above"}, "in_a_row": {"1"}, "recover_in_a_row": {"1"}, "enabled": {"on"},
+	form := url.Values{"name": {"Busy <i>"}, "title": {"Processor of {device} is busy"}, "side": {"above"}, "for": {"1 value"}, "recover_for": {"1 value"}, "enabled": {"on"},
 		"raise_critical": {"ninety"}, "raise_warning": {"0,5"}, "recover_warning": {"0.7"}}
 	status, body := post(t, c, path, form)
 	assert.Equal(t, 422, status)
@@ -218,7 +219,7 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	form["raise_critical"], form["recover_warning"] = []string{""}, []string{"0.2"}
 	status, body = post(t, c, path+"/rehearse", form)
 	assert.Equal(t, 200, status)
-	assert.Contains(t, body, "alerts with these limits")
+	assert.Contains(t, body, "alerts with this rule")
 	assert.NotContains(t, body, "3 d", "only what was tried counts: the world is 40 minutes old")
 	before, err := r.Judge.Rule(t.Context(), cpu.ID)
 	require.NoError(t, err)
@@ -228,8 +229,9 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	assert.Equal(t, 200, status, body)
 	after, err := r.Judge.Rule(t.Context(), cpu.ID)
 	require.NoError(t, err)
-	assert.Equal(t, 0.5, after.Limits[domain.LevelWarning].Raise, "a decimal comma is understood")
-	assert.Len(t, after.Limits, 1)
+	limits := after.Condition.(*limit.Condition).Limits
+	assert.Equal(t, 0.5, limits[domain.LevelWarning].Raise, "a decimal comma is understood")
+	assert.Len(t, limits, 1)
 	status, _ = post(t, c, r.url+"/judge/rules/9999", form)
 	assert.Equal(t, 404, status)
 }
@@ -266,7 +268,7 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	_, body, _ = get(t, c, page+"?q=nothing-like-it")
 	assert.Contains(t, body, "No find fits")
 	var order []string
-	for _, sort := range []string{"address", "-address", "name", "kind", "model", "-interfaces", "location", "verdict"} {
+	for _, sort := range []string{"address", "-address", "name", "kind", "model", "-parts", "location", "verdict"} {
 		_, body, _ = get(t, c, page+"?sort="+sort)
 		order = append(order, regexp.MustCompile(`<td class="name">([^<]+)</td>`).FindStringSubmatch(body)[1])
 		assert.Contains(t, body, `aria-sort="`, sort)

@@ -39,7 +39,7 @@ var rooms = map[string][]string{
 	"internal/web":     {"internal/api", "internal/domain", "internal/core", "internal/store", "internal/service", "internal/engine", "internal/demo"},
 	"internal/api":     {"internal/domain", "internal/core", "internal/store", "internal/service"},
 	"internal/sim":     {},
-	"internal/testkit": {"internal/localpg", "internal/store"},
+	"internal/testkit": {"internal/localpg", "internal/store", "internal/core", "internal/protocol/ways", "internal/service/collect", "kits"},
 	"internal/app":     {"internal", "kits"},
 	"cmd":              {"internal", "kits"},
 	"kits":             {},

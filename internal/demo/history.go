@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 )
 
@@ -26,7 +26,7 @@ type object struct {
 }
 
 // Each implements engine.History.
-func (h History) Each(ctx context.Context, d domain.Device, requests []kit.Request, from, to time.Time, step time.Duration, f func([]derive.Fetched)) error {
+func (h History) Each(ctx context.Context, d domain.Device, questions []way.Question, from, to time.Time, step time.Duration, f func([]derive.Fetched)) error {
 	body, err := h.Client.history(ctx, d.Address, from, to, step)
 	if err != nil {
 		return err
@@ -41,7 +41,7 @@ func (h History) Each(ctx context.Context, d domain.Device, requests []kit.Reque
 	if err := json.Unmarshal(head, &objects); err != nil {
 		return fmt.Errorf("head of the history: %w", err)
 	}
-	r := newReplay(objects, requests)
+	r := newReplay(objects, questions)
 	for {
 		line, err := lines.ReadSlice('\n')
 		if len(line) == 0 || err != nil {
@@ -57,9 +57,9 @@ func (h History) Each(ctx context.Context, d domain.Device, requests []kit.Reque
 
 // replay turns lines of a history into answers to requests.
 type replay struct {
-	requests []kit.Request
-	answers_ []derive.Fetched
-	moving   []slot // where each moving column goes; nil rows are not asked for
+	questions []way.Question
+	answers_  []derive.Fetched
+	moving    []slot // where each moving column goes; nil rows are not asked for
 }
 
 type slot struct {
@@ -67,15 +67,15 @@ type slot struct {
 	kind  derive.Kind
 }
 
-func newReplay(objects []object, requests []kit.Request) *replay {
-	r := &replay{requests: requests, answers_: make([]derive.Fetched, len(requests))}
+func newReplay(objects []object, questions []way.Question) *replay {
+	r := &replay{questions: questions, answers_: make([]derive.Fetched, len(questions))}
 	cells := map[string]*derive.Value{}
-	for i, q := range requests {
-		if q.Source.Probe != nil {
-			r.answers_[i].Rows = []derive.Row{{Values: make([]derive.Value, 2)}}
+	for i, q := range questions {
+		if isProbe(q) {
+			r.answers_[i].Rows = []derive.Row{{Values: make([]derive.Value, len(q.Columns))}}
 			continue
 		}
-		r.answers_[i].Rows = rowsOf(q.Source, objects, cells)
+		r.answers_[i].Rows = rowsOf(q, objects, cells)
 	}
 	for _, o := range objects {
 		cell := cells[o.OID]
@@ -91,15 +91,21 @@ func newReplay(objects []object, requests []kit.Request) *replay {
 	return r
 }
 
+// isProbe tells questions whether something answers: what they bring is not an
+// object of the device.
+func isProbe(q way.Question) bool {
+	return len(q.Columns) > 0 && q.Columns[0].Of == ""
+}
+
 // rowsOf lays out the table that a walk would have read.
-func rowsOf(src kit.Source, objects []object, cells map[string]*derive.Value) []derive.Row {
+func rowsOf(q way.Question, objects []object, cells map[string]*derive.Value) []derive.Row {
 	var rows []derive.Row
 	place := map[string]int{}
-	columns := src.Columns()
+	columns := q.Columns
 	for _, o := range objects {
 		for c, col := range columns {
-			index, ok := strings.CutPrefix(o.OID, col.OID+".")
-			if o.OID == col.OID { // a single object, asked by its whole name
+			index, ok := strings.CutPrefix(o.OID, col.Of+".")
+			if o.OID == col.Of { // a single object, asked by its whole name
 				index, ok = "", true
 			}
 			if !ok {
@@ -155,7 +161,7 @@ func (r *replay) answers(line string) ([]derive.Fetched, error) {
 	for i := range r.answers_ {
 		a := &r.answers_[i]
 		a.At, a.Error, a.NoAnswer = at, "", false
-		if r.requests[i].Source.Probe != nil {
+		if isProbe(r.questions[i]) {
 			a.Rows[0].Values[0] = derive.Value{Kind: derive.Gauge, Num: micros / 1e6}
 			a.Rows[0].Values[1] = derive.Value{Kind: derive.Gauge, Num: 0}
 			continue
@@ -169,7 +175,7 @@ func (r *replay) silent(at time.Time) []derive.Fetched {
 	for i := range r.answers_ {
 		a := &r.answers_[i]
 		a.At, a.Error, a.NoAnswer = at, "no answer", true
-		if r.requests[i].Source.Probe != nil {
+		if isProbe(r.questions[i]) {
 			a.Rows[0].Values[0] = derive.Value{}
 			a.Rows[0].Values[1] = derive.Value{Kind: derive.Gauge, Num: 100}
 		}

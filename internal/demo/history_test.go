@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 )
 
@@ -26,9 +26,9 @@ func TestHistoryBecomesAnswers(t *testing.T) {
 		_, _ = w.Write([]byte(past))
 	}))
 	defer server.Close()
-	requests := []kit.Request{
-		{Source: kit.Source{Key: "probe", Probe: &kit.Probe{Count: 3}}},
-		{Source: kit.Source{Key: "table", Walk: []kit.Column{{As: "name", OID: "1.2.1"}, {As: "in", OID: "1.2.2"}}}},
+	requests := []way.Question{
+		{Key: "r/probe", Columns: []way.Column{{As: "time"}, {As: "loss"}}},
+		{Key: "t/table", Columns: []way.Column{{As: "name", Of: "1.2.1"}, {As: "in", Of: "1.2.2"}}},
 	}
 	var got [][]derive.Fetched
 	h := History{Client: &Client{URL: server.URL}}

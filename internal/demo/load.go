@@ -38,7 +38,7 @@ func (w *World) Build(ctx context.Context, devices []Device, now time.Time) erro
 	if err := w.responses(ctx); err != nil {
 		return err
 	}
-	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, w.Community)
+	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, domain.Secrets{"community": w.Community})
 	if err != nil {
 		return err
 	}
@@ -62,12 +62,13 @@ func (w *World) people(ctx context.Context) error {
 }
 
 func (w *World) responses(ctx context.Context) error {
-	mail, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: domain.ChannelMail,
-		Settings: map[string]string{"host": w.MailHost, "port": fmt.Sprint(w.MailPort), "from": "owl@kittiwake.example"}}, "")
+	mail, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: "mail",
+		Settings: map[string]string{"host": w.MailHost, "port": fmt.Sprint(w.MailPort), "from": "owl@kittiwake.example", "tls": "no"}}, nil)
 	if err != nil {
 		return err
 	}
-	desk, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Ticket desk", Kind: domain.ChannelDesk, Settings: map[string]string{"url": w.DeskURL}}, w.DeskToken)
+	desk, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Ticket desk", Kind: "desk", Settings: map[string]string{"url": w.DeskURL}},
+		domain.Secrets{"token": w.DeskToken})
 	if err != nil {
 		return err
 	}
@@ -105,10 +106,19 @@ func (w *World) device(ctx context.Context, tx *store.Areas, d Device, place, cr
 		others = append(others, a.String())
 	}
 	key := identity.Responder{EngineID: EngineID(d.Name)}.Key()
-	out, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Port: w.Port, Kind: d.Kind, Vendor: vendorOf(d.Model), Model: d.Model,
-		CredentialID: credential, ViaID: via, CreatedAt: now}, key, others)
+	out, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: d.Name, Address: d.Address, Kind: d.Kind, Vendor: vendorOf(d.Model),
+		Model: d.Model, CreatedAt: now}, key, others)
 	if err != nil {
 		return out, err
+	}
+	if err := w.talk(ctx, tx, out.ID, credential); err != nil {
+		return out, err
+	}
+	if via != 0 {
+		gateway := domain.Override{DeviceID: out.ID, Key: domain.SettingGateway, Value: fmt.Sprint(via)}
+		if err := tx.Overrides.Set(ctx, gateway, via); err != nil {
+			return out, err
+		}
 	}
 	facts := []string{"answers:snmp", "mib:interfaces"}
 	if len(d.Volumes) > 0 {
@@ -122,4 +132,9 @@ func (w *World) device(ctx context.Context, tx *store.Areas, d Device, place, cr
 		}
 	}
 	return out, nil
+}
+
+// talk sets how a simulated device is asked.
+func (w *World) talk(ctx context.Context, tx *store.Areas, device, credential domain.ID) error {
+	return tx.Endpoints.Save(ctx, domain.Endpoint{DeviceID: device, Way: "snmp", CredentialID: credential, Settings: map[string]string{"port": fmt.Sprint(w.Port)}})
 }

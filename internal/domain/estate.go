@@ -24,32 +24,54 @@ type Place struct {
 	ParentID ID        `json:"parent_id"` // zero for a root
 	Name     string    `json:"name"`
 	Kind     PlaceKind `json:"kind"`
-	// GatewayID is the device through which everything in this place is
-	// reached; zero means that the place above decides.
-	GatewayID ID `json:"gateway_id"`
+}
+
+// SettingKey names something that can be set at places and devices, and holds
+// for all below.
+type SettingKey string
+
+// The settings on the tree.
+const (
+	// SettingGateway is the id of the device that things are reached through.
+	SettingGateway SettingKey = "gateway"
+)
+
+// Override is a value set at a place or a device in the place of an inherited one.
+type Override struct {
+	PlaceID  ID         `json:"place_id,omitempty"` // one of the two is set
+	DeviceID ID         `json:"device_id,omitempty"`
+	Key      SettingKey `json:"key"`
+	Value    string     `json:"value"`
 }
 
 // Device is anything with an address that we watch.
 type Device struct {
-	ID           ID         `json:"id"`
-	PlaceID      ID         `json:"place_id"`
-	Name         string     `json:"name"`
-	Address      netip.Addr `json:"address"`
-	Port         int        `json:"port"`
-	Kind         string     `json:"kind"`
-	Vendor       string     `json:"vendor"`
-	Model        string     `json:"model"`
-	Description  string     `json:"description"`
-	ObjectID     string     `json:"object_id"`
-	CredentialID ID         `json:"credential_id"`
-	// ViaID overrides the place's gateway: the device that this one is reached through.
-	ViaID       ID        `json:"via_id"`
-	Paused      bool      `json:"paused"`
-	Health      Health    `json:"health"`
-	HealthSince time.Time `json:"health_since"`
-	HealthNote  string    `json:"health_note"`
-	BootedAt    time.Time `json:"booted_at"` // zero when not learnt yet
-	CreatedAt   time.Time `json:"created_at"`
+	ID          ID         `json:"id"`
+	PlaceID     ID         `json:"place_id"`
+	Name        string     `json:"name"`
+	Address     netip.Addr `json:"address"`
+	Kind        string     `json:"kind"`
+	Vendor      string     `json:"vendor"`
+	Model       string     `json:"model"`
+	Description string     `json:"description"`
+	ObjectID    string     `json:"object_id"`
+	Paused      bool       `json:"paused"`
+	Health      Health     `json:"health"`
+	HealthSince time.Time  `json:"health_since"`
+	HealthNote  string     `json:"health_note"`
+	BootedAt    time.Time  `json:"booted_at"` // zero when not learnt yet
+	CreatedAt   time.Time  `json:"created_at"`
+}
+
+// Endpoint is how a device is talked to by one way to collect.
+type Endpoint struct {
+	ID       ID     `json:"id"`
+	DeviceID ID     `json:"device_id"`
+	Way      string `json:"way"`
+	// Address is where, when that is not the device's own address.
+	Address      netip.Addr        `json:"address"`
+	CredentialID ID                `json:"credential_id,omitempty"`
+	Settings     map[string]string `json:"settings"`
 }
 
 // Part is something inside a device that comes in rows.
@@ -133,8 +155,8 @@ type Run struct {
 	Text  string    `json:"text"` // of a text series, or the word for a state
 }
 
-// Step summarises the samples within one span of time.
-type Step struct {
+// Rollup summarises the samples within one span of time.
+type Rollup struct {
 	At    time.Time `json:"at"` // start of the span
 	Count int       `json:"count"`
 	Min   float64   `json:"min"`
@@ -148,4 +170,15 @@ type Fitting struct {
 	DeviceID   ID                `json:"device_id"`
 	Kit        string            `json:"kit"`
 	Parameters map[string]string `json:"parameters"`
+}
+
+// KitVersion is one version of a kit.
+type KitVersion struct {
+	Kit string `json:"kit"`
+	// Revision counts what was stored here, Version is what its author says.
+	Revision  int       `json:"revision"`
+	Version   int       `json:"version"`
+	Document  string    `json:"document,omitempty"`
+	Shipped   bool      `json:"shipped"`
+	CreatedAt time.Time `json:"created_at"`
 }

@@ -46,33 +46,36 @@ const (
 
 // Find is what one sweep found at one device.
 type Find struct {
-	ID           ID        `json:"id"`
-	SweepID      ID        `json:"sweep_id"`
-	Identity     string    `json:"identity"` // the same for all addresses of one device
-	Address      string    `json:"address"`
-	Others       []string  `json:"other_addresses"`
-	Name         string    `json:"name"`
-	Vendor       string    `json:"vendor"`
-	Model        string    `json:"model"`
-	Kind         string    `json:"kind"`
-	Description  string    `json:"description"`
-	ObjectID     string    `json:"object_id"`
-	Location     string    `json:"location"`
-	Interfaces   int       `json:"interfaces"`
-	Volumes      int       `json:"volumes"`
-	Facts        []string  `json:"facts"`
+	ID          ID       `json:"id"`
+	SweepID     ID       `json:"sweep_id"`
+	Identity    string   `json:"identity"` // the same for all addresses of one device
+	Address     string   `json:"address"`
+	Others      []string `json:"other_addresses"`
+	Name        string   `json:"name"`
+	Vendor      string   `json:"vendor"`
+	Model       string   `json:"model"`
+	Kind        string   `json:"kind"`
+	Description string   `json:"description"`
+	ObjectID    string   `json:"object_id"`
+	Location    string   `json:"location"`
+	// Parts counts what it has inside, by their purpose.
+	Parts map[string]int `json:"parts"`
+	Facts []string       `json:"facts"`
+	// Way is how it was found, with which credential.
+	Way          string    `json:"way"`
 	CredentialID ID        `json:"credential_id"`
 	Verdict      Verdict   `json:"verdict"`
 	DeviceID     ID        `json:"device_id"`
 	FoundAt      time.Time `json:"found_at"`
 }
 
-// Credential is a named secret for collecting. The secret itself never
-// leaves the store but for the collector.
+// Credential is what devices are asked with, under a name. Its secrets never
+// leave the store but for the collector.
 type Credential struct {
-	ID   ID     `json:"id"`
-	Name string `json:"name"`
-	Kind string `json:"kind"` // snmp-v2c
+	ID       ID                `json:"id"`
+	Name     string            `json:"name"`
+	Kind     string            `json:"kind"` // one of those that ways describe
+	Settings map[string]string `json:"settings"`
 }
 
 // User is a person who may sign in.

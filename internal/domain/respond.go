@@ -101,6 +101,11 @@ const (
 	EventTicket       EventKind = "ticket"
 )
 
+// Trouble tells whether an event tells of trouble that is new or worse.
+func (k EventKind) Trouble() bool {
+	return k == EventAlert || k == EventRaised || k == EventReopened
+}
+
 // DeliveryState is where a delivery stands.
 type DeliveryState string
 
@@ -116,9 +121,9 @@ type DeliveryKind string
 
 // The kinds of delivery.
 const (
-	DeliverMail   DeliveryKind = "mail"
-	DeliverTicket DeliveryKind = "ticket"
-	DeliverNote   DeliveryKind = "ticket note"
+	DeliverMessage DeliveryKind = "message" // to a recipient
+	DeliverTicket  DeliveryKind = "ticket"  // opens the incident's ticket
+	DeliverNote    DeliveryKind = "note"    // goes onto the ticket
 )
 
 // Delivery is one message on its way, with its outcome.
@@ -155,20 +160,11 @@ type Ticket struct {
 	CreatedAt  time.Time `json:"created_at"`
 }
 
-// Channel is a way to tell someone. Its secret is kept in the vault.
+// Channel is a way to tell someone. Its secrets are kept in the vault.
 type Channel struct {
 	ID       ID                `json:"id"`
 	Name     string            `json:"name"`
-	Kind     ChannelKind       `json:"kind"`
+	Kind     string            `json:"kind"` // one of those that are described
 	Settings map[string]string `json:"settings"`
-	HasKey   bool              `json:"has_secret"`
+	Secrets  []string          `json:"secrets"` // names of those that are stored
 }
-
-// ChannelKind says how a channel tells.
-type ChannelKind string
-
-// The kinds of channel.
-const (
-	ChannelMail ChannelKind = "mail"
-	ChannelDesk ChannelKind = "desk"
-)

@@ -22,3 +22,6 @@ func (s Secret) LogValue() slog.Value { return slog.StringValue(hidden) }
 
 // MarshalText hides the text from JSON and friends.
 func (s Secret) MarshalText() ([]byte, error) { return []byte(hidden), nil }
+
+// Secrets are secrets by the names of their fields.
+type Secrets = map[string]Secret

@@ -12,7 +12,8 @@ import (
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/estate"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
@@ -20,9 +21,9 @@ import (
 )
 
 // History gives what a device would have answered in the past: for each
-// moment, in order, the answer to each of the requests.
+// moment, in order, the answer to each of the questions.
 type History interface {
-	Each(ctx context.Context, d domain.Device, requests []kit.Request, from, to time.Time, step time.Duration, f func(answers []derive.Fetched)) error
+	Each(ctx context.Context, d domain.Device, questions []way.Question, from, to time.Time, step time.Duration, f func(answers []derive.Fetched)) error
 }
 
 // Backfill brings recorded history in through the same derivation and
@@ -70,6 +71,11 @@ func (b *Backfill) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	overrides, err := b.Store.Overrides.All(ctx)
+	if err != nil {
+		return err
+	}
+	tree := inherit.NewTree(places, overrides)
 	e := estate.New()
 	e.SetRules(rules)
 	of := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
@@ -86,7 +92,8 @@ func (b *Backfill) Run(ctx context.Context) error {
 				if err != nil {
 					failed = fmt.Errorf("history of %s: %w", d.Name, err)
 				} else {
-					b.know(e, d, NewGateways(places).Of(d), bound)
+					via, _ := tree.Gateway(d)
+					e.Set(estate.Device{ID: d.ID, Name: d.Name, ViaID: via}, bound.watched(), domain.Unknown, b.From)
 					past = append(past, samples...)
 				}
 				done++
@@ -108,30 +115,19 @@ func (b *Backfill) Run(ctx context.Context) error {
 	return b.judge(ctx, e, past)
 }
 
-func (b *Backfill) know(e *estate.Estate, d domain.Device, via domain.ID, bound *binding) {
-	e.SetDevice(estate.Device{ID: d.ID, Name: d.Name, ViaID: via}, domain.Unknown)
-	names := map[domain.ID]string{}
-	for _, p := range bound.parts {
-		names[p.ID] = p.Name
-	}
-	for _, s := range bound.series {
-		e.SetSeries(Watched(s, names[s.PartID], b.Kits))
-	}
-}
-
 // device brings in one device and returns the samples that rules watch.
 func (b *Backfill) device(ctx context.Context, d domain.Device, fittings []domain.Fitting, watched map[string]bool) (*binding, []judgedSample, error) {
 	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil)
 	if err != nil {
 		return nil, nil, err
 	}
-	bound := bind(b.Kits, d, fittings, nil, series)
-	requests := b.Kits.Requests(d, fittings, "")
-	in := &intake{Backfill: b, bound: bound, requests: requests, old: map[domain.ID][]domain.Sample{}}
-	if err := b.History.Each(ctx, d, requests, b.From, b.FineFrom, b.Coarse, in.take); err != nil {
+	bound := bind(b.Kits, d, 0, fittings, nil, series)
+	questions := b.Kits.Questions(d, fittings, nil)
+	in := &intake{Backfill: b, bound: bound, questions: questions, old: map[domain.ID][]domain.Sample{}}
+	if err := b.History.Each(ctx, d, questions, b.From, b.FineFrom, b.Coarse, in.take); err != nil {
 		return nil, nil, err
 	}
-	if err := b.History.Each(ctx, d, requests, b.FineFrom, b.To, b.Fine, in.take); err != nil {
+	if err := b.History.Each(ctx, d, questions, b.FineFrom, b.To, b.Fine, in.take); err != nil {
 		return nil, nil, err
 	}
 	if in.err != nil {
@@ -143,23 +139,25 @@ func (b *Backfill) device(ctx context.Context, d domain.Device, fittings []domai
 // intake collects one device's history.
 type intake struct {
 	*Backfill
-	bound    *binding
-	requests []kit.Request
-	old      map[domain.ID][]domain.Sample // all samples, by series
-	err      error
+	bound     *binding
+	questions []way.Question
+	old       map[domain.ID][]domain.Sample // all samples, by series
+	err       error
 }
 
 func (in *intake) take(answers []derive.Fetched) {
 	for i, got := range answers {
-		sb := in.bound.sources[in.requests[i].Key()]
+		sb := in.bound.sources[in.questions[i].Key]
+		rows := make([][]collect.Row, len(sb.kinds))
 		if got.Error == "" {
-			for _, kb := range sb.kinds {
-				if in.err == nil && kb.needsSync(sb.src, got.Rows) {
-					in.err = in.sync(sb, kb, got)
+			for n, kb := range sb.kinds {
+				rows[n] = collect.Rows(sb.src, kb.def, got.Rows)
+				if in.err == nil && kb.needsSync(rows[n]) {
+					in.err = in.sync(sb, kb, rows[n], got.At)
 				}
 			}
 		}
-		o := sb.take(got)
+		o := sb.take(got, rows)
 		texts, _, err := in.Store.Words.Code(context.Background(), o.texts)
 		if in.err == nil {
 			in.err = err
@@ -170,19 +168,12 @@ func (in *intake) take(answers []derive.Fetched) {
 	}
 }
 
-func (in *intake) sync(sb *sourceBinding, kb *kindBinding, got derive.Fetched) error {
-	parts, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, kb.def, kb.parts, got.Rows, got.At)
-	if err != nil {
-		return err
+func (in *intake) sync(sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) error {
+	parts, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, sb.src, kb.def, kb.parts, rows, at)
+	if err == nil {
+		in.bound.takeUp(sb, kb, parts, made)
 	}
-	in.bound.series = append(in.bound.series, made...)
-	in.bound.parts = append(in.bound.parts, parts...)
-	byReading := group(in.bound.series, func(s domain.Series) string { return s.Kit + "/" + s.Reading })
-	kb.parts, kb.rows = parts, map[string]*boundPart{}
-	for _, p := range parts {
-		kb.bindPart(sb.kit, p, byReading)
-	}
-	return nil
+	return err
 }
 
 // store brings all samples into the store.
@@ -221,16 +212,15 @@ func (b *Backfill) judge(ctx context.Context, e *estate.Estate, past []judgedSam
 	})
 	var found estate.Result
 	flush := func() error {
-		if len(found.Judged)+len(found.Health) == 0 {
+		if found.Empty() {
 			return nil
 		}
-		err := b.Recorder.Record(ctx, found)
+		err := b.Recorder.Record(ctx, 0, found)
 		found = estate.Result{}
 		return err
 	}
 	for _, s := range past {
-		r := e.Sample(s.series, s.Sample)
-		found.Judged, found.Health = append(found.Judged, r.Judged...), append(found.Health, r.Health...)
+		found.Add(e.Sample(s.series, s.Sample))
 		if len(found.Judged)+len(found.Health) > 200 {
 			if err := flush(); err != nil {
 				return err

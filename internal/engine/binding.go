@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -12,10 +13,18 @@ import (
 // binding joins what a device answers to the series that store it.
 type binding struct {
 	device  domain.Device
-	sources map[string]*sourceBinding // by Request.Key
+	via     domain.ID
+	sources map[string]*sourceBinding // by Question.Key
+	reach   string                    // key of the source that tells whether the device answers
 	parts   []domain.Part
-	series  []domain.Series
+	series  map[seriesKey]domain.Series
 	booted  time.Time
+}
+
+// seriesKey names a series within its device.
+type seriesKey struct {
+	kit.Ref
+	part domain.ID
 }
 
 type sourceBinding struct {
@@ -49,22 +58,25 @@ type boundSeries struct {
 }
 
 // bind builds the binding of a device from what is stored.
-func bind(kits *collect.Service, d domain.Device, fittings []domain.Fitting, parts []domain.Part, series []domain.Series) *binding {
-	b := &binding{device: d, sources: map[string]*sourceBinding{}, parts: parts, series: series, booted: d.BootedAt}
-	byReading := map[string][]domain.Series{}
-	for _, s := range series {
-		byReading[s.Kit+"/"+s.Reading] = append(byReading[s.Kit+"/"+s.Reading], s)
-	}
+func bind(kits *collect.Service, d domain.Device, via domain.ID, fittings []domain.Fitting, parts []domain.Part, series []domain.Series) *binding {
+	b := &binding{device: d, via: via, sources: map[string]*sourceBinding{}, parts: parts, series: make(map[seriesKey]domain.Series, len(series)), booted: d.BootedAt}
+	b.add(series)
 	for _, f := range fittings {
 		k, err := kits.Kit(f.Kit)
 		if err != nil {
 			continue
 		}
-		for _, src := range k.Sources {
-			b.sources[k.Name+"/"+src.Key] = bindSource(k, src, byReading, parts)
+		for _, src := range k.SourcesFor(f.Parameters) {
+			b.bindSource(k, src)
 		}
 	}
 	return b
+}
+
+func (b *binding) add(series []domain.Series) {
+	for _, s := range series {
+		b.series[seriesKey{kit.Ref{Kit: s.Kit, Reading: s.Reading}, s.PartID}] = s
+	}
 }
 
 // inherit carries the last looks at counters over from the binding before.
@@ -72,17 +84,27 @@ func (b *binding) inherit(old *binding) {
 	if old == nil {
 		return
 	}
-	states := map[domain.ID]derive.State{}
-	old.each(func(bs *boundSeries) { states[bs.id] = bs.state })
-	b.each(func(bs *boundSeries) { bs.state = states[bs.id] })
+	before := map[domain.ID]*boundSeries{}
+	old.each(func(bs *boundSeries) { before[bs.id] = bs })
+	b.each(func(bs *boundSeries) {
+		if was := before[bs.id]; was != nil {
+			bs.state, bs.full = was.state, was.full
+		}
+	})
 }
 
-func bindSource(k *kit.Kit, src kit.Source, byReading map[string][]domain.Series, parts []domain.Part) *sourceBinding {
+func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
 	sb := &sourceBinding{kit: k, src: src}
+	key := k.Name + "/" + src.Key
+	b.sources[key] = sb
 	for _, r := range k.Readings {
-		if r.Source == src.Key && r.Of == "" {
-			for _, s := range byReading[k.Name+"/"+r.Key] {
-				sb.own = append(sb.own, boundTo(k, r, s))
+		if r.Source != src.Key || r.Of != "" {
+			continue
+		}
+		if bs := b.bound(sb, r, 0); bs != nil {
+			sb.own = append(sb.own, bs)
+			if r.Purpose == kit.Reach {
+				b.reach = key
 			}
 		}
 	}
@@ -90,52 +112,116 @@ func bindSource(k *kit.Kit, src kit.Source, byReading map[string][]domain.Series
 		if def.Source != src.Key {
 			continue
 		}
-		kb := &kindBinding{def: def, rows: map[string]*boundPart{}}
-		for _, p := range parts {
+		kb := &kindBinding{def: def}
+		for _, p := range b.parts {
 			if p.Kit == k.Name && p.Kind == def.Kind {
 				kb.parts = append(kb.parts, p)
-				kb.bindPart(k, p, byReading)
 			}
 		}
+		b.bindParts(sb, kb)
 		sb.kinds = append(sb.kinds, kb)
 	}
-	return sb
 }
 
-func (kb *kindBinding) bindPart(k *kit.Kit, p domain.Part, byReading map[string][]domain.Series) {
-	if !p.GoneAt.IsZero() {
-		return
-	}
-	bp := &boundPart{part: p, ceiling: p.Speed / 8}
-	for _, r := range k.Readings {
-		if r.Of != kb.def.Kind {
+// bindParts joins the rows of a kind to their series.
+func (b *binding) bindParts(sb *sourceBinding, kb *kindBinding) {
+	kb.rows = make(map[string]*boundPart, len(kb.parts))
+	for _, p := range kb.parts {
+		if !p.GoneAt.IsZero() {
 			continue
 		}
-		for _, s := range byReading[k.Name+"/"+r.Key] {
-			if s.PartID == p.ID {
-				bp.series = append(bp.series, boundTo(k, r, s))
+		bp := &boundPart{part: p, ceiling: p.Speed / 8}
+		for _, r := range sb.kit.Readings {
+			if r.Of != kb.def.Kind {
+				continue
+			}
+			if bs := b.bound(sb, r, p.ID); bs != nil {
+				bp.series = append(bp.series, bs)
 			}
 		}
+		kb.rows[p.Index] = bp
 	}
-	kb.rows[p.Index] = bp
 }
 
-func boundTo(k *kit.Kit, r kit.Reading, s domain.Series) *boundSeries {
-	return &boundSeries{id: s.ID, reading: r, formula: k.Formula(r), status: s.State, problem: s.Error}
+// bound returns a reading joined to its series, or nil where there is none.
+func (b *binding) bound(sb *sourceBinding, r kit.Reading, part domain.ID) *boundSeries {
+	s, ok := b.series[seriesKey{kit.Ref{Kit: sb.kit.Name, Reading: r.Key}, part}]
+	if !ok {
+		return nil
+	}
+	return &boundSeries{id: s.ID, reading: r, formula: sb.kit.Formula(r, sb.src), status: s.State, problem: s.Error}
+}
+
+// watched is what the judge watches of the device: the series that are collected.
+func (b *binding) watched() (out []estate.Series) {
+	names := make(map[domain.ID]string, len(b.parts))
+	for _, p := range b.parts {
+		names[p.ID] = p.Name
+	}
+	collected := map[domain.ID]bool{}
+	b.each(func(bs *boundSeries) { collected[bs.id] = true })
+	for _, s := range b.series {
+		if collected[s.ID] {
+			out = append(out, b.asWatched(s, names[s.PartID]))
+		}
+	}
+	return out
+}
+
+// asWatched is a series as the judge sees it.
+func (b *binding) asWatched(s domain.Series, part string) estate.Series {
+	out := estate.Series{ID: s.ID, DeviceID: s.DeviceID, PartID: s.PartID, Part: part, Name: s.Name, Kit: s.Kit, Reading: s.Reading, Unit: s.Unit, Every: s.Interval}
+	for _, sb := range b.sources {
+		if sb.kit.Name == s.Kit {
+			r, _ := sb.kit.Reading(s.Reading)
+			out.Reach = r.Purpose == kit.Reach
+		}
+	}
+	return out
 }
 
 // needsSync tells whether the rows seen now are others than those bound.
-func (kb *kindBinding) needsSync(src kit.Source, rows []derive.Row) bool {
-	seen := 0
+func (kb *kindBinding) needsSync(rows []collect.Row) bool {
 	for _, row := range rows {
-		if !kb.def.Filter.Keeps(src, row) {
-			continue
-		}
-		seen++
 		bp, ok := kb.rows[row.Index]
-		if !ok || bp.part.Key != collect.PartKey(src, kb.def, row) {
+		if !ok || bp.part.Key != row.Key {
 			return true
 		}
 	}
-	return seen != len(kb.rows)
+	return len(rows) != len(kb.rows)
+}
+
+// find returns a series of the binding with its source, or nil.
+func (b *binding) find(id domain.ID) (found *boundSeries, source *sourceBinding) {
+	if b == nil {
+		return nil, nil
+	}
+	for _, sb := range b.sources {
+		sb.each(func(bs *boundSeries) {
+			if bs.id == id {
+				found, source = bs, sb
+			}
+		})
+	}
+	return found, source
+}
+
+// each gives all series of the binding that are collected.
+func (b *binding) each(f func(*boundSeries)) {
+	for _, sb := range b.sources {
+		sb.each(f)
+	}
+}
+
+func (sb *sourceBinding) each(f func(*boundSeries)) {
+	for _, bs := range sb.own {
+		f(bs)
+	}
+	for _, kb := range sb.kinds {
+		for _, bp := range kb.rows {
+			for _, bs := range bp.series {
+				f(bs)
+			}
+		}
+	}
 }

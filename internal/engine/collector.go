@@ -2,21 +2,22 @@ package engine
 
 import (
 	"context"
+	"fmt"
 	"log/slog"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
 
-// Fetcher sends one request to a device; failures are part of the result.
-type Fetcher interface {
-	Fetch(ctx context.Context, r kit.Request) derive.Fetched
+// Asker asks one question of one device; failures are part of the result.
+type Asker interface {
+	Ask(ctx context.Context, q way.Question) derive.Fetched
 }
 
 // Limits of the pipeline's memory: results wait here while the database is
@@ -31,13 +32,14 @@ const (
 type Collector struct {
 	store    *store.Store
 	kits     *collect.Service
-	fetcher  Fetcher
+	asker    Asker
 	judge    *Judge
 	sched    *Scheduler
 	log      *slog.Logger
 	results  chan result
 	commands chan func(context.Context)
 	bound    map[domain.ID]*binding // used by the pipeline only
+	pending  map[domain.ID]bool     // devices whose reload is to be repeated
 	started  sync.WaitGroup
 	stop     context.CancelFunc
 	stopOnce sync.Once
@@ -54,6 +56,10 @@ type CollectorStats struct {
 	Failures  int64 // fetches that ended in an error
 	Buffered  int   // results that wait for the pipeline
 	Away      bool  // the database does not take samples now
+	// Unrecorded is what judging found and the database did not take yet;
+	// SetAside what it refused for its own reason.
+	Unrecorded int64
+	SetAside   int64
 }
 
 type result struct {
@@ -63,21 +69,19 @@ type result struct {
 }
 
 // NewCollector returns a collector that does nothing before Start.
-func NewCollector(s *store.Store, kits *collect.Service, f Fetcher, j *Judge, log *slog.Logger) *Collector {
-	c := &Collector{store: s, kits: kits, fetcher: f, judge: j, sched: NewScheduler(), log: log,
-		results: make(chan result, bufferedResults), commands: make(chan func(context.Context), 64), bound: map[domain.ID]*binding{}}
-	j.ask = func(id domain.ID) { c.sched.Now(id, "reachability/probe") }
-	return c
+func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, log *slog.Logger) *Collector {
+	return &Collector{store: s, kits: kits, asker: a, judge: j, sched: NewScheduler(), log: log,
+		results: make(chan result, bufferedResults), commands: make(chan func(context.Context), 64),
+		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}}
 }
 
-// Start loads everything and begins to collect. soon starts all fetches at
-// once instead of at their place within the interval.
+// Start loads everything and begins to collect, each fetch at its place within
+// its interval.
 func (c *Collector) Start(ctx context.Context) error {
 	ctx, c.stop = context.WithCancel(context.WithoutCancel(ctx))
+	// Never wait here: the judge calls this, and the pipeline may wait for it.
+	c.judge.ask = func(id domain.ID) { go c.askNow(ctx, id) }
 	if err := c.loadAll(ctx); err != nil {
-		return err
-	}
-	if err := c.judge.restore(ctx); err != nil {
 		return err
 	}
 	scheduled := make(chan struct{})
@@ -89,6 +93,19 @@ func (c *Collector) Start(ctx context.Context) error {
 	return nil
 }
 
+// askNow asks a device now whether it answers.
+func (c *Collector) askNow(ctx context.Context, id domain.ID) {
+	ask := func(context.Context) {
+		if b := c.bound[id]; b != nil && b.reach != "" {
+			c.sched.Now(id, b.reach)
+		}
+	}
+	select {
+	case c.commands <- ask:
+	case <-ctx.Done():
+	}
+}
+
 // Stop ends collecting and returns when every sample taken is stored; it may
 // be called twice.
 func (c *Collector) Stop() {
@@ -98,6 +115,7 @@ func (c *Collector) Stop() {
 	c.stopOnce.Do(func() {
 		c.stop()
 		c.started.Wait()
+		c.judge.end()
 		c.keepCounters()
 	})
 }
@@ -105,7 +123,8 @@ func (c *Collector) Stop() {
 // Stats returns figures about the work.
 func (c *Collector) Stats() CollectorStats {
 	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Fetches: c.stats.fetches.Load(),
-		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away}
+		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away,
+		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load()}
 }
 
 // CollectNow fetches everything of a device as soon as it is free, and
@@ -113,10 +132,13 @@ func (c *Collector) Stats() CollectorStats {
 func (c *Collector) CollectNow(id domain.ID) int { return c.sched.Now(id, "") }
 
 // Reload takes up what was changed of a device: added, edited, paused or
-// removed. It returns when the change is in force.
+// removed. It returns when the change is in force, or with an error when it is
+// not yet: then it is tried again until it is.
 func (c *Collector) Reload(ctx context.Context, id domain.ID) error {
 	done := make(chan error, 1)
-	c.commands <- func(pipeline context.Context) { done <- c.reload(pipeline, id, true) }
+	if err := c.command(ctx, func(pipeline context.Context) { done <- c.reload(pipeline, id) }); err != nil {
+		return err
+	}
 	select {
 	case err := <-done:
 		return err
@@ -124,3 +146,45 @@ func (c *Collector) Reload(ctx context.Context, id domain.ID) error {
 		return ctx.Err()
 	}
 }
+
+// ReloadAll takes up what was changed of many devices, such as a kit that they
+// are fitted with. It returns at once.
+func (c *Collector) ReloadAll(ctx context.Context) error {
+	return c.command(ctx, func(pipeline context.Context) {
+		for id := range c.bound {
+			c.pending[id] = true
+		}
+		c.repeat(pipeline)
+	})
+}
+
+// command hands something to the pipeline.
+func (c *Collector) command(ctx context.Context, f func(context.Context)) error {
+	select {
+	case c.commands <- f:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Offer takes values that came by themselves, as if the device had been asked:
+// they go the same way, and are bounded and judged there. key names the source
+// of a kit that they belong to. It waits while the pipeline is full.
+func (c *Collector) Offer(ctx context.Context, device domain.ID, key string, got derive.Fetched) error {
+	if len(got.Rows) > maxOffered {
+		return fmt.Errorf("%w: at most %d rows at once", domain.ErrConflict, maxOffered)
+	}
+	if got.At.IsZero() {
+		got.At = time.Now().UTC()
+	}
+	select {
+	case c.results <- result{key, device, got}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// maxOffered bounds the rows of one answer that came by itself.
+const maxOffered = 20_000

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/respond"
@@ -19,7 +19,7 @@ import (
 func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	w := setup(t, "interfaces")
 	t0 := time.Now().UTC().Add(-10 * time.Minute).Truncate(time.Second)
-	answer := func(_ kit.Request, n int) derive.Fetched {
+	answer := func(_ way.Question, n int) derive.Fetched {
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Minute), Rows: []derive.Row{port("2", "lan1", 6, uint64(n)*750_000)}}
 	}
 	rates := func() int {
@@ -46,7 +46,7 @@ func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	assert.Equal(t, 1, rates(), "the reload did not forget the first look")
 	w.collector.Stop()
 
-	judge := engine.NewJudge(w.store, respond.New(w.store, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
 	again := engine.NewCollector(w.store, w.kits, w.fetcher, judge, quiet)
 	require.NoError(t, again.Start(t.Context()))
 	t.Cleanup(again.Stop)

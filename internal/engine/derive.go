@@ -2,7 +2,9 @@ package engine
 
 import (
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 )
 
 // outcome is what one fetch gave.
@@ -12,32 +14,33 @@ type outcome struct {
 	states  []domain.Series // whose collecting began, failed or recovered
 }
 
-// take turns one fetch into samples. Rows of parts must be bound already.
-func (sb *sourceBinding) take(got derive.Fetched) outcome {
+// take turns one fetch into samples. Rows of parts must be bound already; rows
+// has those of each kind.
+func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome {
 	var out outcome
 	for _, bs := range sb.own {
 		sb.takeOwn(bs, got, &out)
 	}
-	for _, kb := range sb.kinds {
+	for i, kb := range sb.kinds {
 		if got.Error != "" {
 			kb.fail(got.Error, &out)
 			continue
 		}
-		for _, row := range got.Rows {
+		for _, row := range rows[i] {
 			bp, ok := kb.rows[row.Index]
 			if !ok {
 				continue
 			}
 			for _, bs := range bp.series {
-				ceiling := bp.ceiling
-				if bs.reading.Unit != "bit/s" {
-					ceiling = 0 // the line's speed bounds bytes, not packets
+				ceiling := 0.0 // the line's speed bounds bytes, not packets
+				if bs.reading.Purpose == kit.Traffic {
+					ceiling = bp.ceiling
 				}
 				if bs.reading.Text {
-					bs.keepText(row, got, &out)
+					bs.keepText(row.Row, got, &out)
 					continue
 				}
-				value, ok, problem := bs.formula.Apply(got, row, &bs.state, ceiling)
+				value, ok, problem := bs.formula.Apply(got, row.Row, &bs.state, ceiling)
 				bs.keep(value, ok, string(problem), got, &out)
 			}
 		}

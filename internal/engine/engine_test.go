@@ -14,15 +14,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
-	"tirelessowl/kits"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -32,15 +32,15 @@ var quiet = slog.New(slog.NewTextHandler(io.Discard, nil))
 // script answers fetches as a test wants.
 type script struct {
 	mu     sync.Mutex
-	answer func(r kit.Request, n int) derive.Fetched
+	answer func(r way.Question, n int) derive.Fetched
 	counts map[string]int
 }
 
-func (s *script) Fetch(_ context.Context, r kit.Request) derive.Fetched {
+func (s *script) Ask(_ context.Context, r way.Question) derive.Fetched {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.counts[r.Key()]++
-	got := s.answer(r, s.counts[r.Key()])
+	s.counts[r.Key]++
+	got := s.answer(r, s.counts[r.Key])
 	if got.At.IsZero() {
 		got.At = time.Now().UTC()
 	}
@@ -58,22 +58,21 @@ type world struct {
 func setup(t *testing.T, names ...string) world {
 	t.Helper()
 	s, ctx := testkit.Store(t), t.Context()
-	svc, err := collect.New(s, kits.Files)
-	require.NoError(t, err)
-	require.NoError(t, svc.Seed(ctx))
+	svc := testkit.Kits(t, s)
+	require.NoError(t, svc.Load(ctx))
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	for _, n := range names {
 		require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
 	}
 	f := &script{counts: map[string]int{}}
-	judge := engine.NewJudge(s, respond.New(s, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(s, respond.New(s, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
 	return world{s, svc, engine.NewCollector(s, svc, f, judge, quiet), f, d}
 }
 
-func (w world) start(t *testing.T, answer func(kit.Request, int) derive.Fetched) {
+func (w world) start(t *testing.T, answer func(way.Question, int) derive.Fetched) {
 	t.Helper()
 	w.fetcher.answer = answer
 	require.NoError(t, w.collector.Start(t.Context()))
@@ -113,7 +112,7 @@ func port(index, name string, kind float64, octets uint64) derive.Row {
 func TestRowsBecomePartsWithRates(t *testing.T) {
 	w := setup(t, "interfaces")
 	t0 := time.Now().UTC().Add(-2 * time.Minute)
-	w.start(t, func(_ kit.Request, n int) derive.Fetched {
+	w.start(t, func(_ way.Question, n int) derive.Fetched {
 		at := t0.Add(time.Duration(n) * time.Minute)
 		return derive.Fetched{At: at, Uptime: uint32(n * 6000), UptimeKnown: true, Rows: []derive.Row{port("1", "lo", 24, 5), port("2", "lan1", 6, uint64(n)*750_000)}}
 	})
@@ -133,7 +132,7 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 func TestReindexedAndVanishedRows(t *testing.T) {
 	w := setup(t, "interfaces")
 	var phase atomic.Int64
-	w.start(t, func(kit.Request, int) derive.Fetched {
+	w.start(t, func(way.Question, int) derive.Fetched {
 		switch phase.Load() {
 		case 0:
 			return derive.Fetched{Rows: []derive.Row{port("1", "wan0", 6, 1), port("2", "lan1", 6, 1)}}
@@ -166,8 +165,8 @@ func TestReindexedAndVanishedRows(t *testing.T) {
 
 func TestFailuresShowTheProtocolsError(t *testing.T) {
 	w := setup(t, "host-resources", "reachability")
-	w.start(t, func(r kit.Request, _ int) derive.Fetched {
-		if r.Source.Probe != nil {
+	w.start(t, func(r way.Question, _ int) derive.Fetched {
+		if r.Ask["form"] == "hello" {
 			return derive.Fetched{Error: "no answer", NoAnswer: true, Rows: []derive.Row{{Values: []derive.Value{{}, num(100)}}}}
 		}
 		return derive.Fetched{Error: "the agent answers with the error GenErr (5)"}
@@ -191,7 +190,7 @@ func TestStopLosesNothing(t *testing.T) {
 	w := setup(t, "reachability")
 	var taken atomic.Int64
 	t0 := time.Now().UTC().Add(-time.Hour)
-	w.start(t, func(kit.Request, int) derive.Fetched {
+	w.start(t, func(way.Question, int) derive.Fetched {
 		n := taken.Add(1)
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
@@ -212,7 +211,7 @@ func TestDatabaseAway(t *testing.T) {
 	w := setup(t, "reachability")
 	var taken atomic.Int64
 	t0 := time.Now().UTC().Add(-time.Hour)
-	w.start(t, func(kit.Request, int) derive.Fetched {
+	w.start(t, func(way.Question, int) derive.Fetched {
 		n := taken.Add(1)
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
@@ -238,7 +237,7 @@ func TestDatabaseAway(t *testing.T) {
 // A new collector takes up where the old one was: levels, windows, incidents.
 func TestRestartGoesOn(t *testing.T) {
 	w := setup(t, "reachability")
-	down := func(kit.Request, int) derive.Fetched {
+	down := func(way.Question, int) derive.Fetched {
 		return derive.Fetched{Error: "no answer", NoAnswer: true, Rows: []derive.Row{{Values: []derive.Value{{}, num(100)}}}}
 	}
 	w.start(t, down)
@@ -259,9 +258,9 @@ func TestRestartGoesOn(t *testing.T) {
 	w.collector.Stop()
 	before := raised()
 
-	judge := engine.NewJudge(w.store, respond.New(w.store, "", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, quiet)
-	w.start(t, func(kit.Request, int) derive.Fetched {
+	w.start(t, func(way.Question, int) derive.Fetched {
 		return derive.Fetched{Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
 	require.Eventually(t, collect(0), 10*time.Second, 50*time.Millisecond)
@@ -281,16 +280,16 @@ type flaky struct {
 	final  bool
 }
 
-func (f *flaky) Deliver(_ context.Context, d domain.Delivery) (engine.Receipt, bool, error) {
+func (f *flaky) Deliver(_ context.Context, d domain.Delivery) (channel.Receipt, bool, error) {
 	if f.broken.Load() {
-		return engine.Receipt{}, f.final, f.err
+		return channel.Receipt{}, f.final, f.err
 	}
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	f.done[d.ID]++
-	r := engine.Receipt{Outcome: "ok"}
+	r := channel.Receipt{Outcome: "ok"}
 	if d.Kind == domain.DeliverTicket {
-		r.Ticket = &domain.Ticket{IncidentID: d.IncidentID, Number: "KL-1", CreatedAt: time.Now()}
+		r.Ticket = &channel.Ticket{Number: "KL-1"}
 	}
 	return r, false, nil
 }
@@ -352,14 +351,6 @@ func TestHubNeverBlocks(t *testing.T) {
 	assert.Equal(t, "health", (<-c).Kind)
 	end()
 	hub.Publish(engine.Event{Kind: "health"})
-}
-
-func TestGateways(t *testing.T) {
-	g := engine.NewGateways([]domain.Place{{ID: 1, GatewayID: 100}, {ID: 2, ParentID: 1, GatewayID: 200}, {ID: 3, ParentID: 2}})
-	assert.Equal(t, domain.ID(200), g.Of(domain.Device{ID: 5, PlaceID: 3}), "the nearest place decides")
-	assert.Equal(t, domain.ID(7), g.Of(domain.Device{ID: 5, PlaceID: 3, ViaID: 7}), "its own setting first")
-	assert.Equal(t, domain.ID(100), g.Of(domain.Device{ID: 200, PlaceID: 2}), "a gateway goes through the one above")
-	assert.Zero(t, g.Of(domain.Device{ID: 100, PlaceID: 1}))
 }
 
 var _ engine.Recorder = (*respond.Service)(nil)

@@ -18,7 +18,7 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 			found <- nil
 			return
 		}
-		t := sb.kit.Why(bs.reading, bs.state)
+		t := sb.kit.Why(bs.reading, sb.src, bs.state)
 		if bs.problem != "" {
 			t.Because("Collecting it fails now", bs.problem, nil)
 		}
@@ -37,40 +37,5 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 		return *t, nil
 	case <-ctx.Done():
 		return why.Trace{}, ctx.Err()
-	}
-}
-
-// find returns a series of the binding with its source, or nil.
-func (b *binding) find(id domain.ID) (found *boundSeries, source *sourceBinding) {
-	if b == nil {
-		return nil, nil
-	}
-	for _, sb := range b.sources {
-		sb.each(func(bs *boundSeries) {
-			if bs.id == id {
-				found, source = bs, sb
-			}
-		})
-	}
-	return found, source
-}
-
-// each gives all series of the binding.
-func (b *binding) each(f func(*boundSeries)) {
-	for _, sb := range b.sources {
-		sb.each(f)
-	}
-}
-
-func (sb *sourceBinding) each(f func(*boundSeries)) {
-	for _, bs := range sb.own {
-		f(bs)
-	}
-	for _, kb := range sb.kinds {
-		for _, bp := range kb.rows {
-			for _, bs := range bp.series {
-				f(bs)
-			}
-		}
 	}
 }

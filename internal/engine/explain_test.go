@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
@@ -27,7 +27,7 @@ func words(facts []why.Fact) (out string) {
 func TestWhyAValueIsWhatItIs(t *testing.T) {
 	w := setup(t, "interfaces")
 	t0 := time.Now().UTC().Add(-5 * time.Minute)
-	w.start(t, func(_ kit.Request, n int) derive.Fetched {
+	w.start(t, func(_ way.Question, n int) derive.Fetched {
 		octets := uint64(n) * 750_000
 		if n == 3 {
 			octets = 10 // the counter was cleared
@@ -66,7 +66,7 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 
 func TestWhyOfAFailingValueShowsTheProblem(t *testing.T) {
 	w := setup(t, "host-resources")
-	w.start(t, func(kit.Request, int) derive.Fetched {
+	w.start(t, func(way.Question, int) derive.Fetched {
 		return derive.Fetched{Error: "no answer within 2 s, 2 tries", NoAnswer: true}
 	})
 	require.Eventually(t, func() bool { return w.series(t)["cpu"].State == domain.SeriesFailing }, 10*time.Second, 20*time.Millisecond)

@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"github.com/cenkalti/backoff/v5"
+
 	"tirelessowl/internal/domain"
 )
 
@@ -14,13 +16,15 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 		return
 	}
 	later := c.codeTexts(ctx, batch)
-	c.insist(ctx, "samples", func() error { return c.store.Samples.Append(ctx, batch.samples) })
+	c.insistAlways(ctx, "samples", func() error { return c.store.Samples.Append(ctx, batch.samples) })
 	if len(batch.states) > 0 {
-		c.insist(ctx, "states of series", func() error { return c.store.Series.SetStates(ctx, batch.states) })
+		if err := c.insist(ctx, "states of series", func() error { return c.store.Series.SetStates(ctx, batch.states) }); err != nil {
+			c.log.Error("the states of series cannot be stored", "error", err)
+		}
 	}
 	c.stats.samples.Add(int64(len(batch.samples)))
-	c.judge.samples(ctx, batch.samples)
-	*batch = outcome{samples: batch.samples[:0], texts: later}
+	c.judge.samples(batch.samples) // its from now on
+	*batch = outcome{texts: later}
 }
 
 // textPatience is how long new texts may take to be stored, and laterTexts how
@@ -51,7 +55,7 @@ func (c *Collector) codeTexts(ctx context.Context, batch *outcome) (later []doma
 		if len(batch.texts) < laterTexts {
 			return batch.texts
 		}
-		c.insist(ctx, "texts", code)
+		c.insistAlways(ctx, "texts", code)
 	}
 	for _, id := range full {
 		c.refuse(id, batch)
@@ -69,20 +73,22 @@ func (c *Collector) refuse(id domain.ID, batch *outcome) {
 	}
 }
 
-// longestPause is the longest wait between two tries to reach the database.
-const longestPause = 5 * time.Second
+// insist tries again while the database is in trouble.
+func (c *Collector) insist(ctx context.Context, what string, f func() error) error {
+	defer c.stats.waiting.Store(0)
+	return insist(ctx, f, c.away(what))
+}
 
-func (c *Collector) insist(ctx context.Context, what string, f func() error) {
-	pause := 100 * time.Millisecond
-	for {
-		err := f()
-		if err == nil {
-			c.stats.waiting.Store(0)
-			return
-		}
+// insistAlways tries again whatever the error is: what was taken is never dropped.
+func (c *Collector) insistAlways(ctx context.Context, what string, f func() error) {
+	defer c.stats.waiting.Store(0)
+	_, _ = backoff.Retry(ctx, func() (struct{}, error) { return struct{}{}, f() },
+		backoff.WithBackOff(pauses()), backoff.WithMaxElapsedTime(0), backoff.WithNotify(c.away(what)))
+}
+
+func (c *Collector) away(what string) func(error, time.Duration) {
+	return func(err error, pause time.Duration) {
 		c.stats.waiting.Store(1)
 		c.log.Error("the database does not take "+what+", trying again", "pause", pause, "error", err)
-		time.Sleep(pause)
-		pause = min(2*pause, longestPause)
 	}
 }

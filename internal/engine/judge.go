@@ -5,216 +5,217 @@ import (
 	"log/slog"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
-	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
-	"tirelessowl/internal/store/samples"
 )
 
-// Recorder keeps what judging found: transitions, alerts, incidents and the
-// deliveries that follow, in one transaction.
-type Recorder interface {
-	Record(ctx context.Context, found estate.Result) error
-}
-
-// Judge feeds samples to the estate and hands changes to the recorder.
+// Judge owns the estate: one loop, to which all that happens is handed. It
+// never waits for the database; what it finds goes to the recorder.
 type Judge struct {
-	mu       sync.Mutex
 	estate   *estate.Estate
 	store    *store.Store
-	recorder Recorder
 	hub      *Hub
+	recorder *recorder
 	log      *slog.Logger
 	ask      func(domain.ID)
+	inbox    chan func()
+	done     chan struct{} // closed when the loop has ended
+	started  atomic.Bool
+	ending   sync.Once
 	lastTick time.Time
 }
 
-// NewJudge returns a judge of an empty estate.
+// inboxSize is how much may wait for the judge; whoever hands over more waits.
+const inboxSize = 256
+
+// NewJudge returns a judge of an empty estate, which does nothing before it is
+// started by the collector.
 func NewJudge(s *store.Store, r Recorder, hub *Hub, log *slog.Logger) *Judge {
-	return &Judge{estate: estate.New(), store: s, recorder: r, hub: hub, log: log, ask: func(domain.ID) {}}
+	return &Judge{estate: estate.New(), store: s, hub: hub, recorder: newRecorder(r, hub, log), log: log, ask: func(domain.ID) {},
+		inbox: make(chan func(), inboxSize), done: make(chan struct{})}
 }
 
-// know takes up a device with all its series.
-func (j *Judge) know(d domain.Device, via domain.ID, series []domain.Series, parts []domain.Part, kits *collect.Service) {
-	j.mu.Lock()
-	j.estate.SetDevice(estate.Device{ID: d.ID, Name: d.Name, ViaID: via, Paused: d.Paused}, d.Health)
-	j.mu.Unlock()
-	j.learn(d.ID, series, parts, kits)
-}
-
-// learn takes up further series of a device.
-func (j *Judge) learn(_ domain.ID, series []domain.Series, parts []domain.Part, kits *collect.Service) {
-	names := map[domain.ID]string{}
-	for _, p := range parts {
-		names[p.ID] = p.Name
-	}
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	for _, s := range series {
-		j.estate.SetSeries(Watched(s, names[s.PartID], kits))
+// run judges until end is called, and all that was handed over is judged.
+func (j *Judge) run() {
+	defer close(j.done)
+	for f := range j.inbox {
+		if f == nil { // the end
+			return
+		}
+		f()
 	}
 }
 
-// Watched is a series as the estate sees it.
-func Watched(s domain.Series, part string, kits *collect.Service) estate.Series {
-	out := estate.Series{ID: s.ID, DeviceID: s.DeviceID, PartID: s.PartID, Part: part, Name: s.Name, Kit: s.Kit, Reading: s.Reading, Unit: s.Unit, Every: s.Interval}
-	if k, err := kits.Kit(s.Kit); err == nil {
-		r, _ := k.Reading(s.Reading)
-		out.Reach = r.Reach
+// end lets the loop come to its end and waits for it, then for the recorder.
+// Nobody may hand over anything afterwards but by tell.
+func (j *Judge) end() {
+	if !j.started.Load() { // the start failed
+		return
 	}
-	return out
+	j.ending.Do(func() { j.inbox <- nil })
+	<-j.done
+	j.recorder.end()
+}
+
+// tell hands something to the loop; false tells that the loop does not run, or
+// that the context has ended.
+func (j *Judge) tell(ctx context.Context, f func()) bool {
+	if !j.started.Load() {
+		return false
+	}
+	select {
+	case <-j.done:
+		return false
+	default:
+	}
+	select {
+	case j.inbox <- f:
+		return true
+	case <-j.done:
+	case <-ctx.Done():
+	}
+	return false
+}
+
+// call hands something to the loop and waits until it was done.
+func (j *Judge) call(ctx context.Context, f func()) bool {
+	finished := make(chan struct{})
+	if !j.tell(ctx, func() { f(); close(finished) }) {
+		return false
+	}
+	select {
+	case <-finished:
+		return true
+	case <-j.done:
+	case <-ctx.Done():
+	}
+	return false
+}
+
+// found passes on what judging found.
+func (j *Judge) found(r estate.Result) {
+	for _, id := range r.Ask {
+		j.ask(id)
+	}
+	j.recorder.add(r)
+}
+
+// set makes a device known with exactly these series.
+func (j *Judge) set(d domain.Device, via domain.ID, series []estate.Series) {
+	j.tell(context.Background(), func() { j.found(j.estate.Set(watched(d, via), series, d.Health, time.Now().UTC())) })
+}
+
+func watched(d domain.Device, via domain.ID) estate.Device {
+	return estate.Device{ID: d.ID, Name: d.Name, ViaID: via, Paused: d.Paused}
+}
+
+// reroute changes what devices are reached through.
+func (j *Judge) reroute(ways map[domain.ID]domain.ID) {
+	j.tell(context.Background(), func() {
+		for id, via := range ways {
+			j.estate.SetVia(id, via)
+		}
+	})
 }
 
 func (j *Judge) remove(id domain.ID) {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	j.estate.RemoveDevice(id)
+	j.tell(context.Background(), func() { j.estate.RemoveDevice(id) })
 }
 
-// restore brings back rules, levels and windows, and judges what came in
-// without being judged before a crash.
-func (j *Judge) restore(ctx context.Context) error {
-	rules, err := j.store.Rules.All(ctx)
-	if err != nil {
-		return err
+// samples judges values in the order of their time. The slice is the judge's
+// from then on.
+func (j *Judge) samples(in []domain.SeriesSample) {
+	if len(in) == 0 {
+		return
 	}
-	states, err := j.store.Rules.States(ctx)
-	if err != nil {
-		return err
-	}
-	byID := map[domain.ID]rule.Rule{}
-	for _, r := range rules {
-		byID[r.ID] = r
-	}
-	j.mu.Lock()
-	j.estate.SetRules(rules)
-	for _, st := range states {
-		j.estate.Restore(st.SeriesID, byID[st.RuleID], st.Level, st.Held, st.Why)
-	}
-	now := time.Now().UTC()
-	j.estate.Grace(now.Add(restGrace))
-	err = j.remember(ctx, rules, now.Add(-2*time.Hour))
-	var found estate.Result
-	if err == nil {
-		found = j.estate.Recheck(now)
-	}
-	j.mu.Unlock()
-	j.keep(ctx, found)
-	return err
-}
-
-// remember brings back the newest values of all series: from memory, and from
-// the store where a rule looks back farther.
-func (j *Judge) remember(ctx context.Context, rules []rule.Rule, since time.Time) error {
-	long := map[string]rule.Rule{}
-	for _, r := range rules {
-		if r.Window() >= samples.KeepPoints {
-			long[r.Kit+"/"+r.Reading] = r
+	slices.SortStableFunc(in, func(a, b domain.SeriesSample) int { return a.At.Compare(b.At) })
+	j.tell(context.Background(), func() {
+		var r estate.Result
+		devices := map[domain.ID]bool{}
+		for _, s := range in {
+			r.Add(j.estate.Sample(s.SeriesID, s.Sample))
+			if x, ok := j.estate.Series(s.SeriesID); ok {
+				devices[x.DeviceID] = true
+			}
 		}
-	}
-	j.store.Samples.EachLatest(since, func(id int64, points []codec.Point) {
-		if s, ok := j.estate.Series(id); !ok || long[s.Kit+"/"+s.Reading].ID != 0 {
-			return
-		}
-		for _, p := range points {
-			j.estate.Remember(id, domain.Sample{At: time.UnixMilli(p.T).UTC(), Value: p.V})
+		j.found(r)
+		for id := range devices {
+			j.hub.Publish(Event{Kind: "values", ID: id})
 		}
 	})
-	for _, r := range long {
-		past, err := j.store.Values.OfReading(ctx, r.Kit, r.Reading, since, time.Now().Add(time.Hour))
-		if err != nil {
-			return err
-		}
-		for id, list := range past {
-			j.estate.Remember(id, list...)
-		}
-	}
-	return nil
 }
 
-// restGrace is how long after a start missing values are not yet held
-// against a device.
-const restGrace = 90 * time.Second
+const (
+	// tickEvery is how often the passing of time alone is judged.
+	tickEvery = 5 * time.Second
+	// stood is the pause between ticks from which on it was us who stood still,
+	// or the clock that jumped: nothing is held against devices then.
+	stood = 30 * time.Second
+)
 
-// samples judges values in the order of their time.
-func (j *Judge) samples(ctx context.Context, in []domain.SeriesSample) {
-	slices.SortStableFunc(in, func(a, b domain.SeriesSample) int { return a.At.Compare(b.At) })
-	var found estate.Result
-	devices := map[domain.ID]bool{}
-	j.mu.Lock()
-	for _, s := range in {
-		r := j.estate.Sample(s.SeriesID, s.Sample)
-		found.Judged, found.Health, found.Ask = append(found.Judged, r.Judged...), append(found.Health, r.Health...), append(found.Ask, r.Ask...)
-		if x, ok := j.estate.Series(s.SeriesID); ok {
-			devices[x.DeviceID] = true
+// tick lets time pass. It is called again and again while values that came in
+// are judged without delay.
+func (j *Judge) tick(now time.Time) {
+	j.tell(context.Background(), func() {
+		since := now.Sub(j.lastTick)
+		if since >= 0 && since < tickEvery {
+			return
 		}
-	}
-	j.mu.Unlock()
-	j.keep(ctx, found)
-	for id := range devices {
-		j.hub.Publish(Event{Kind: "values", ID: id})
-	}
+		if !j.lastTick.IsZero() && (since < 0 || since > stood) {
+			j.estate.Grace(now.Add(restGrace))
+		}
+		j.lastTick = now
+		j.found(j.estate.Tick(now))
+	})
 }
 
-// tickEvery is how often the passing of time alone is judged.
-const tickEvery = 5 * time.Second
-
-func (j *Judge) tick(ctx context.Context, now time.Time) {
-	if now.Sub(j.lastTick) < tickEvery {
-		return
-	}
-	j.lastTick = now
-	j.mu.Lock()
-	found := j.estate.Tick(now)
-	j.mu.Unlock()
-	j.keep(ctx, found)
-}
-
-// SetRules puts changed rules in force at once.
+// SetRules puts changed rules in force; what they change is recorded even
+// when nobody waits for it any more.
 func (j *Judge) SetRules(ctx context.Context, rules []rule.Rule) {
-	j.mu.Lock()
-	j.estate.SetRules(rules)
-	found := j.estate.Recheck(time.Now().UTC())
-	j.mu.Unlock()
-	j.keep(ctx, found)
+	j.call(ctx, func() {
+		j.estate.SetRules(rules)
+		j.found(j.estate.Recheck(time.Now().UTC()))
+	})
 }
 
-// Explain tells why a device has the health that it has now.
-func (j *Judge) Explain(id domain.ID) (domain.Health, string, why.Trace, bool) {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	return j.estate.Health(id, time.Now().UTC())
+// Explain tells why a device has the health that it has now; ok is false for
+// a device that is not judged.
+func (j *Judge) Explain(ctx context.Context, id domain.ID) (h domain.Health, reason string, t why.Trace, ok bool) {
+	type answer struct {
+		health domain.Health
+		reason string
+		trace  why.Trace
+		known  bool
+	}
+	got := make(chan answer, 1) // whoever does not wait any longer must not be written to
+	asked := j.call(ctx, func() {
+		h, reason, t, ok := j.estate.Health(id, time.Now().UTC())
+		got <- answer{h, reason, t, ok}
+	})
+	if !asked {
+		return domain.Unknown, "", why.Trace{}, false
+	}
+	a := <-got
+	return a.health, a.reason, a.trace, a.known
 }
 
-// keep has changes recorded, trying again until that worked, then tells the
-// screens.
-func (j *Judge) keep(ctx context.Context, found estate.Result) {
-	for _, id := range found.Ask {
-		j.ask(id)
+// Way returns what a device is reached through, zero for none, and all that
+// are reached through it.
+func (j *Judge) Way(ctx context.Context, id domain.ID) (via domain.ID, behind []domain.ID) {
+	type answer struct {
+		via    domain.ID
+		behind []domain.ID
 	}
-	if len(found.Judged)+len(found.Health) == 0 {
-		return
+	got := make(chan answer, 1)
+	if !j.call(ctx, func() { got <- answer{j.estate.Via(id), slices.Clone(j.estate.Behind(id))} }) {
+		return 0, nil
 	}
-	pause := 100 * time.Millisecond
-	for {
-		err := j.recorder.Record(ctx, found)
-		if err == nil {
-			break
-		}
-		j.log.Error("changes of health could not be recorded, trying again", "error", err, "pause", pause)
-		time.Sleep(pause)
-		pause = min(2*pause, longestPause)
-	}
-	for _, h := range found.Health {
-		j.hub.Publish(Event{Kind: "health", ID: h.Device.ID})
-	}
-	if len(found.Judged) > 0 {
-		j.hub.Publish(Event{Kind: "incidents"})
-	}
+	a := <-got
+	return a.via, a.behind
 }

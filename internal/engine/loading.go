@@ -2,97 +2,240 @@ package engine
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"time"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
 )
 
+// stored is all that is stored of one device.
+type stored struct {
+	device    domain.Device
+	endpoints []domain.Endpoint
+	fittings  []domain.Fitting
+	parts     []domain.Part
+	series    []domain.Series
+}
+
+// surroundings are what all devices share.
+type surroundings struct {
+	tree   inherit.Tree
+	opened map[domain.ID]store.Opened
+}
+
+func (c *Collector) surroundings(ctx context.Context) (s surroundings, err error) {
+	places, err := c.store.Places.All(ctx)
+	if err != nil {
+		return s, err
+	}
+	overrides, err := c.store.Overrides.All(ctx)
+	if err != nil {
+		return s, err
+	}
+	s.tree = inherit.NewTree(places, overrides)
+	s.opened, err = c.store.Credentials.Secrets(ctx)
+	return s, err
+}
+
+// loadAll binds all devices and hands them to the judge; nothing runs yet.
 func (c *Collector) loadAll(ctx context.Context) error {
-	devices, err := c.store.Devices.All(ctx)
+	around, err := c.surroundings(ctx)
 	if err != nil {
 		return err
 	}
-	places, err := c.store.Places.All(ctx)
+	all, err := c.readAll(ctx)
 	if err != nil {
 		return err
+	}
+	states, err := c.store.Rules.States(ctx)
+	if err != nil {
+		return err
+	}
+	var devices []known
+	for _, x := range all {
+		if x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.fittings, x.series); err != nil {
+			return fmt.Errorf("device %s: %w", x.device.Name, err)
+		}
+		b := c.bind(around, x)
+		c.bound[x.device.ID] = b
+		c.schedule(around, x, false)
+		devices = append(devices, known{device: x.device, via: b.via, series: b.watched()})
+	}
+	ghosts(devices, c.bound, states)
+	if err := c.resumeCounters(ctx); err != nil {
+		return err
+	}
+	return c.judge.begin(ctx, devices, states)
+}
+
+// ghosts adds to each device the series on which trouble is recorded, though
+// they are no longer collected: the judge ends it.
+func ghosts(devices []known, bound map[domain.ID]*binding, states []store.RuleState) {
+	troubled := map[domain.ID]bool{}
+	for _, st := range states {
+		troubled[st.SeriesID] = true
+	}
+	for i, d := range devices {
+		b := bound[d.device.ID]
+		alive := map[domain.ID]bool{}
+		for _, s := range d.series {
+			alive[s.ID] = true
+		}
+		for _, s := range b.series {
+			if troubled[s.ID] && !alive[s.ID] {
+				devices[i].ghosts = append(devices[i].ghosts, b.asWatched(s, b.partName(s.PartID)))
+			}
+		}
+	}
+}
+
+func (b *binding) partName(id domain.ID) string {
+	for _, p := range b.parts {
+		if p.ID == id {
+			return p.Name
+		}
+	}
+	return ""
+}
+
+// readAll reads everything that is stored of all devices.
+func (c *Collector) readAll(ctx context.Context) ([]stored, error) {
+	devices, err := c.store.Devices.All(ctx)
+	if err != nil {
+		return nil, err
+	}
+	endpoints, err := c.store.Endpoints.Of(ctx, 0)
+	if err != nil {
+		return nil, err
 	}
 	fittings, err := c.store.Fittings.Of(ctx, 0)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	parts, err := c.store.Parts.Of(ctx, 0)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	series, err := c.store.Series.Of(ctx, 0)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	secrets, err := c.store.Credentials.Secrets(ctx)
-	if err != nil {
-		return err
+	endpointsOf := group(endpoints, func(e domain.Endpoint) domain.ID { return e.DeviceID })
+	fittingsOf := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
+	partsOf := group(parts, func(p domain.Part) domain.ID { return p.DeviceID })
+	seriesOf := group(series, func(s domain.Series) domain.ID { return s.DeviceID })
+	out := make([]stored, len(devices))
+	for i, d := range devices {
+		out[i] = stored{d, endpointsOf[d.ID], fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID]}
 	}
-	via := NewGateways(places)
-	fittingsOf, partsOf, seriesOf := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID }),
-		group(parts, func(p domain.Part) domain.ID { return p.DeviceID }), group(series, func(s domain.Series) domain.ID { return s.DeviceID })
-	for _, d := range devices {
-		if err := c.bindDevice(ctx, d, via.Of(d), fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID], secrets[d.CredentialID], false); err != nil {
-			return fmt.Errorf("device %s: %w", d.Name, err)
-		}
-	}
-	return c.resumeCounters(ctx)
+	return out, nil
 }
 
-// reload runs within the pipeline.
-func (c *Collector) reload(ctx context.Context, id domain.ID, soon bool) error {
-	d, err := c.store.Devices.One(ctx, id)
-	if err != nil {
-		delete(c.bound, id)
-		c.sched.Set(id, nil, false)
-		c.judge.remove(id)
-		if err == domain.ErrNotFound {
-			return nil
-		}
-		return err
+// read reads everything that is stored of one device, or ErrNotFound.
+func (c *Collector) read(ctx context.Context, id domain.ID) (x stored, err error) {
+	if x.device, err = c.store.Devices.One(ctx, id); err != nil {
+		return x, err
 	}
-	places, err := c.store.Places.All(ctx)
-	if err != nil {
-		return err
+	if x.endpoints, err = c.store.Endpoints.Of(ctx, id); err != nil {
+		return x, err
 	}
-	fittings, err := c.store.Fittings.Of(ctx, id)
-	if err != nil {
-		return err
+	if x.fittings, err = c.store.Fittings.Of(ctx, id); err != nil {
+		return x, err
 	}
-	parts, err := c.store.Parts.Of(ctx, id)
-	if err != nil {
-		return err
+	if x.parts, err = c.store.Parts.Of(ctx, id); err != nil {
+		return x, err
 	}
-	series, err := c.store.Series.Of(ctx, id)
-	if err != nil {
-		return err
+	if x.series, err = c.store.Series.Of(ctx, id); err != nil {
+		return x, err
 	}
-	secrets, err := c.store.Credentials.Secrets(ctx)
-	if err != nil {
-		return err
-	}
-	return c.bindDevice(ctx, d, NewGateways(places).Of(d), fittings, parts, series, secrets[d.CredentialID], soon)
+	x.series, err = c.kits.DeviceSeries(ctx, id, x.fittings, x.series)
+	return x, err
 }
 
-func (c *Collector) bindDevice(ctx context.Context, d domain.Device, via domain.ID, fittings []domain.Fitting, parts []domain.Part, series []domain.Series, secret domain.Secret, soon bool) error {
-	series, err := c.kits.DeviceSeries(ctx, d.ID, fittings, series)
-	if err != nil {
-		return err
-	}
-	b := bind(c.kits, d, fittings, parts, series)
-	b.inherit(c.bound[d.ID])
-	c.bound[d.ID] = b
-	c.judge.know(d, via, series, parts, c.kits)
+func (c *Collector) bind(around surroundings, x stored) *binding {
+	via, _ := around.tree.Gateway(x.device)
+	return bind(c.kits, x.device, via, x.fittings, x.parts, x.series)
+}
+
+func (c *Collector) schedule(around surroundings, x stored, soon bool) {
 	var tasks []Task
-	for _, r := range c.kits.Requests(d, fittings, secret) {
-		tasks = append(tasks, Task{Device: d.ID, Key: r.Key(), Every: r.Source.Every, Run: func(ctx context.Context) bool { return c.fetch(ctx, r) }})
+	for _, q := range c.kits.Questions(x.device, x.fittings, collect.Talks(x.endpoints, around.opened)) {
+		tasks = append(tasks, Task{Device: q.Device, Key: q.Key, Every: q.Every, Run: func(ctx context.Context) bool { return c.fetch(ctx, q) }})
 	}
-	c.sched.Set(d.ID, tasks, soon)
+	c.sched.Set(x.device.ID, tasks, soon)
+}
+
+// reloadPatience bounds how long one try of a reload may hold up the pipeline.
+const reloadPatience = 5 * time.Second
+
+// reload takes up what is stored of a device, all or nothing: while the
+// database is in trouble the device goes on as it was, and the reload is
+// repeated. It runs within the pipeline.
+func (c *Collector) reload(ctx context.Context, id domain.ID) error {
+	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
+	defer cancel()
+	around, err := c.surroundings(ctx)
+	if err != nil {
+		return c.later(id, err)
+	}
+	x, err := c.read(ctx, id)
+	switch {
+	case errors.Is(err, domain.ErrNotFound):
+		c.forget(id)
+		c.reroute(around.tree)
+		return nil
+	case err != nil:
+		return c.later(id, err)
+	}
+	delete(c.pending, id)
+	b := c.bind(around, x)
+	b.inherit(c.bound[id])
+	c.bound[id] = b
+	c.judge.set(x.device, b.via, b.watched())
+	c.schedule(around, x, true)
+	c.reroute(around.tree)
 	return nil
+}
+
+// later notes that a reload is to be repeated.
+func (c *Collector) later(id domain.ID, err error) error {
+	c.pending[id] = true
+	c.log.Error("a changed device could not be loaded; it goes on as it was, and is tried again", "device", id, "error", err)
+	return err
+}
+
+func (c *Collector) forget(id domain.ID) {
+	delete(c.pending, id)
+	delete(c.bound, id)
+	c.sched.Set(id, nil, false)
+	c.judge.remove(id)
+}
+
+// reroute takes up the ways to all devices: a gateway that was set at a place
+// holds for all below it.
+func (c *Collector) reroute(tree inherit.Tree) {
+	changed := map[domain.ID]domain.ID{}
+	for id, b := range c.bound {
+		if via, _ := tree.Gateway(b.device); via != b.via {
+			b.via, changed[id] = via, via
+		}
+	}
+	if len(changed) > 0 {
+		c.judge.reroute(changed)
+	}
+}
+
+// repeat tries again what could not be loaded.
+func (c *Collector) repeat(ctx context.Context) {
+	for id := range c.pending {
+		if c.reload(ctx, id) != nil {
+			return // the database is still in trouble
+		}
+	}
 }
 
 func group[K comparable, V any](in []V, key func(V) K) map[K][]V {

@@ -6,23 +6,16 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
 
-// Receipt is the outcome of one attempt to deliver.
-type Receipt struct {
-	Outcome string         // in words
-	Ticket  *domain.Ticket // when the attempt opened or found one
-	// State is the ticket's state after a note; empty when not told.
-	State string
-}
-
 // Deliverer carries one delivery to its channel. permanent tells that trying
-// again is useless. It must be safe to repeat: the desk gets the same
-// reference, a mail the same message id.
+// again is useless. It must be safe to repeat: the key of a message is the same
+// at each attempt.
 type Deliverer interface {
-	Deliver(ctx context.Context, d domain.Delivery) (r Receipt, permanent bool, err error)
+	Deliver(ctx context.Context, d domain.Delivery) (r channel.Receipt, permanent bool, err error)
 }
 
 // The outbox tries with growing pauses for about a day.
@@ -131,10 +124,11 @@ func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
 	o.hub.Publish(Event{Kind: "incidents", ID: d.IncidentID})
 }
 
-func (o *Outbox) finish(ctx context.Context, d domain.Delivery, r Receipt) error {
+func (o *Outbox) finish(ctx context.Context, d domain.Delivery, r channel.Receipt) error {
 	return o.store.InTx(ctx, func(tx *store.Areas) error {
 		if r.Ticket != nil {
-			if err := tx.Tickets.Save(ctx, *r.Ticket); err != nil {
+			t := domain.Ticket{IncidentID: d.IncidentID, ChannelID: d.ChannelID, Number: r.Ticket.Number, URL: r.Ticket.URL, State: r.Ticket.State, CreatedAt: d.DoneAt}
+			if err := tx.Tickets.Save(ctx, t); err != nil {
 				return err
 			}
 		}

@@ -6,12 +6,13 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 )
 
-func (c *Collector) fetch(ctx context.Context, r kit.Request) bool {
-	got := c.fetcher.Fetch(ctx, r)
+func (c *Collector) fetch(ctx context.Context, q way.Question) bool {
+	got := c.asker.Ask(ctx, q)
 	if ctx.Err() != nil && got.Error != "" {
 		return true // we are stopping: a request that was broken off tells nothing
 	}
@@ -19,7 +20,7 @@ func (c *Collector) fetch(ctx context.Context, r kit.Request) bool {
 	if got.Error != "" {
 		c.stats.failures.Add(1)
 	}
-	c.results <- result{r.Key(), r.DeviceID, got}
+	c.results <- result{q.Key, q.Device, got}
 	return !got.NoAnswer
 }
 
@@ -42,7 +43,10 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			f(ctx)
 		case <-flush.C:
 			c.flush(ctx, &batch)
-			c.judge.tick(ctx, time.Now().UTC())
+			c.repeat(ctx)
+			if len(c.results) == 0 { // else there is news that was not judged yet
+				c.judge.tick(time.Now().UTC())
+			}
 		case <-scheduled:
 			for len(c.results) > 0 {
 				c.take(ctx, <-c.results, &batch)
@@ -61,28 +65,43 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 		return // removed meanwhile
 	}
 	sb := b.sources[r.key]
+	rows := make([][]collect.Row, len(sb.kinds))
 	if r.got.Error == "" {
-		for _, kb := range sb.kinds {
-			if kb.needsSync(sb.src, r.got.Rows) {
-				c.sync(ctx, b, sb, kb, r.got)
+		for i, kb := range sb.kinds {
+			rows[i] = collect.Rows(sb.src, kb.def, r.got.Rows)
+			if kb.needsSync(rows[i]) {
+				c.sync(ctx, b, sb, kb, rows[i], r.got.At)
 			}
 		}
 		c.learnBoot(ctx, b, r.got)
 	}
-	o := sb.take(r.got)
+	o := sb.take(r.got, rows)
 	batch.samples = append(batch.samples, o.samples...)
 	batch.texts = append(batch.texts, o.texts...)
 	batch.states = append(batch.states, o.states...)
 }
 
-// sync makes parts and series for rows that are new or changed.
-func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, got derive.Fetched) {
-	parts, made, err := c.kits.SyncParts(ctx, b.device.ID, sb.kit, kb.def, kb.parts, got.Rows, got.At)
+// sync makes parts and series for rows that are new or changed. It waits while
+// the database is in trouble, so that no value of a new row is lost; rows that
+// the database refuses for their own reason are left out.
+func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) {
+	var parts []domain.Part
+	var made []domain.Series
+	err := c.insist(ctx, "new rows", func() (err error) {
+		parts, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, sb.src, kb.def, kb.parts, rows, at)
+		return err
+	})
 	if err != nil {
-		c.log.Error("rows of a device could not be taken up", "device", b.device.Name, "kind", kb.def.Kind, "error", err)
+		c.log.Error("rows of a device cannot be taken up", "device", b.device.Name, "kind", kb.def.Kind, "error", err)
 		return
 	}
-	b.series = append(b.series, made...)
+	b.takeUp(sb, kb, parts, made)
+	c.judge.set(b.device, b.via, b.watched())
+}
+
+// takeUp binds changed parts and new series of a kind; counters go on.
+func (b *binding) takeUp(sb *sourceBinding, kb *kindBinding, parts []domain.Part, made []domain.Series) {
+	b.add(made)
 	others := b.parts[:0:0]
 	for _, p := range b.parts {
 		if p.Kit != sb.kit.Name || p.Kind != kb.def.Kind {
@@ -90,14 +109,10 @@ func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb 
 		}
 	}
 	b.parts = append(others, parts...)
-	byReading := group(b.series, func(s domain.Series) string { return s.Kit + "/" + s.Reading })
 	old := kb.rows
-	kb.parts, kb.rows = parts, map[string]*boundPart{}
-	for _, p := range parts {
-		kb.bindPart(sb.kit, p, byReading)
-	}
+	kb.parts = parts
+	b.bindParts(sb, kb)
 	keepStates(old, kb.rows)
-	c.judge.learn(b.device.ID, made, parts, c.kits)
 }
 
 // keepStates carries the last counters over to parts that were bound anew.

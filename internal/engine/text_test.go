@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 )
 
@@ -21,7 +21,7 @@ func system(n int, description string) derive.Fetched {
 
 func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	w := setup(t, "system")
-	w.start(t, func(_ kit.Request, n int) derive.Fetched {
+	w.start(t, func(_ way.Question, n int) derive.Fetched {
 		if n >= 3 {
 			return system(n, "switch, release 6.2")
 		}
@@ -60,7 +60,7 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 
 func TestATextThatNeverStaysFails(t *testing.T) {
 	w := setup(t, "system")
-	w.start(t, func(_ kit.Request, n int) derive.Fetched { return system(n, "booted "+time.Now().String()) })
+	w.start(t, func(_ way.Question, n int) derive.Fetched { return system(n, "booted "+time.Now().String()) })
 	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	_, err := w.store.Pool().Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
 	require.NoError(t, err)

@@ -17,12 +17,15 @@ type Areas struct {
 	Credentials Credentials
 	Deliveries  Deliveries
 	Devices     Devices
+	Endpoints   Endpoints
 	Events      Events
 	Finds       Finds
 	Fittings    Fittings
 	Hits        Hits
 	Incidents   Incidents
 	Keeps       Keeps
+	Kits        Kits
+	Overrides   Overrides
 	Parts       Parts
 	Places      Places
 	Plans       Plans
@@ -51,12 +54,15 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Credentials: Credentials{a, keys},
 		Deliveries:  Deliveries{a},
 		Devices:     Devices{a},
+		Endpoints:   Endpoints{a},
 		Events:      Events{a},
 		Finds:       Finds{a},
 		Fittings:    Fittings{a},
 		Hits:        Hits{a},
 		Incidents:   Incidents{a},
 		Keeps:       Keeps{a},
+		Kits:        Kits{a},
+		Overrides:   Overrides{a},
 		Parts:       Parts{a},
 		Places:      Places{a},
 		Plans:       Plans{a},

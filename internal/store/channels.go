@@ -17,13 +17,13 @@ type channelRow struct {
 	Name     string
 	Kind     string
 	Settings map[string]string `gorm:"serializer:json"`
-	Sealed   []byte
+	Secrets  sealed            `gorm:"serializer:json"`
 }
 
 func (channelRow) TableName() string { return "channels" }
 
 func (r channelRow) domain() domain.Channel {
-	return domain.Channel{ID: r.ID, Name: r.Name, Kind: domain.ChannelKind(r.Kind), Settings: r.Settings, HasKey: len(r.Sealed) > 0}
+	return domain.Channel{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Secrets: r.Secrets.names()}
 }
 
 // All returns all channels, without their secrets.
@@ -33,39 +33,31 @@ func (s Channels) All(ctx context.Context) ([]domain.Channel, error) {
 	return each(rows, channelRow.domain), err
 }
 
-// One returns a channel with its secret, or ErrNotFound.
-func (s Channels) One(ctx context.Context, id domain.ID) (domain.Channel, domain.Secret, error) {
+// One returns a channel with its secrets, or ErrNotFound.
+func (s Channels) One(ctx context.Context, id domain.ID) (domain.Channel, domain.Secrets, error) {
 	var row channelRow
 	if err := s.q(ctx).Take(&row, id).Error; err != nil {
-		return domain.Channel{}, "", known(err)
+		return domain.Channel{}, nil, known(err)
 	}
-	if len(row.Sealed) == 0 {
-		return row.domain(), "", nil
-	}
-	secret, err := s.keys.Open(row.Sealed)
-	return row.domain(), secret, err
+	secrets, err := s.keys.openAll(row.Secrets)
+	return row.domain(), secrets, err
 }
 
-// Save inserts a channel, or changes one that has an id. An empty
-// secret keeps the one that is stored.
-func (s Channels) Save(ctx context.Context, c domain.Channel, secret domain.Secret) (domain.Channel, error) {
-	row := channelRow{ID: c.ID, Name: c.Name, Kind: string(c.Kind), Settings: c.Settings}
-	if secret != "" {
-		sealed, err := s.keys.Seal(secret)
-		if err != nil {
-			return c, err
+// Save inserts a channel, or changes one that has an id. Secrets that are not
+// given stay what they are.
+func (s Channels) Save(ctx context.Context, c domain.Channel, secrets domain.Secrets) (domain.Channel, error) {
+	row := channelRow{ID: c.ID, Name: c.Name, Kind: c.Kind, Settings: c.Settings}
+	if c.ID != 0 {
+		var before channelRow
+		if err := s.q(ctx).Take(&before, c.ID).Error; err != nil {
+			return c, known(err)
 		}
-		row.Sealed = sealed
+		row.Kind, row.Secrets = before.Kind, before.Secrets
 	}
 	var err error
-	if row.ID == 0 {
-		err = s.q(ctx).Create(&row).Error
-	} else {
-		q := s.q(ctx).Model(&row).Select("name", "settings")
-		if secret != "" {
-			q = s.q(ctx).Model(&row).Select("name", "settings", "sealed")
-		}
-		err = q.Updates(&row).Error
+	if row.Secrets, err = s.keys.sealAll(row.Secrets, secrets); err != nil {
+		return c, err
 	}
+	err = s.q(ctx).Save(&row).Error
 	return row.domain(), known(err)
 }

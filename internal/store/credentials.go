@@ -6,55 +6,66 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// Credentials are the secrets that devices are asked with, sealed.
+// Credentials are what devices are asked with, their secrets sealed.
 type Credentials struct {
 	area
 	keys *Vault
 }
 
 type credentialRow struct {
-	ID     int64
-	Name   string
-	Kind   string
-	Sealed []byte
+	ID       int64
+	Name     string
+	Kind     string
+	Settings map[string]string `gorm:"serializer:json"`
+	Secrets  sealed            `gorm:"serializer:json"`
 }
 
 func (credentialRow) TableName() string { return "credentials" }
 
+func (r credentialRow) domain() domain.Credential {
+	return domain.Credential{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings}
+}
+
 // All returns all credentials, without their secrets.
 func (s Credentials) All(ctx context.Context) ([]domain.Credential, error) {
 	var rows []credentialRow
-	err := s.q(ctx).Select("id", "name", "kind").Order("name").Find(&rows).Error
-	return each(rows, func(r credentialRow) domain.Credential {
-		return domain.Credential{ID: r.ID, Name: r.Name, Kind: r.Kind}
-	}), err
+	err := s.q(ctx).Select("id", "name", "kind", "settings").Order("name").Find(&rows).Error
+	return each(rows, credentialRow.domain), err
 }
 
-// Add stores a secret, sealed, under a name.
-func (s Credentials) Add(ctx context.Context, c domain.Credential, secret domain.Secret) (domain.Credential, error) {
-	sealed, err := s.keys.Seal(secret)
-	if err != nil {
+// Add stores a credential under a name, its secrets sealed.
+func (s Credentials) Add(ctx context.Context, c domain.Credential, secrets domain.Secrets) (domain.Credential, error) {
+	row := credentialRow{Name: c.Name, Kind: c.Kind, Settings: c.Settings}
+	if row.Settings == nil {
+		row.Settings = map[string]string{}
+	}
+	var err error
+	if row.Secrets, err = s.keys.sealAll(nil, secrets); err != nil {
 		return c, err
 	}
-	row := credentialRow{Name: c.Name, Kind: c.Kind, Sealed: sealed}
 	err = s.q(ctx).Create(&row).Error
-	c.ID = row.ID
-	return c, known(err)
+	return row.domain(), known(err)
 }
 
-// Secrets returns all credentials' secrets, for collecting.
-func (s Credentials) Secrets(ctx context.Context) (map[domain.ID]domain.Secret, error) {
+// Opened is a credential with its secrets.
+type Opened struct {
+	domain.Credential
+	Secrets domain.Secrets
+}
+
+// Secrets returns all credentials with their secrets, for collecting.
+func (s Credentials) Secrets(ctx context.Context) (map[domain.ID]Opened, error) {
 	var rows []credentialRow
 	if err := s.q(ctx).Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	out := map[domain.ID]domain.Secret{}
+	out := make(map[domain.ID]Opened, len(rows))
 	for _, r := range rows {
-		secret, err := s.keys.Open(r.Sealed)
+		secrets, err := s.keys.openAll(r.Secrets)
 		if err != nil {
 			return nil, err
 		}
-		out[r.ID] = secret
+		out[r.ID] = Opened{r.domain(), secrets}
 	}
 	return out, nil
 }

@@ -72,7 +72,7 @@ func (s Deliveries) Claim(ctx context.Context, now time.Time, lease time.Duratio
 	var rows []deliveryRow
 	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
 		SELECT d.id FROM deliveries d WHERE d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?)
-		AND (d.kind <> 'ticket note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))
+		AND (d.kind <> 'note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))
 		ORDER BY d.next_try_at, d.id LIMIT ? FOR UPDATE SKIP LOCKED) RETURNING *`, now.Add(lease), now, now, limit).Scan(&rows).Error
 	return each(rows, deliveryRow.domain), err
 }

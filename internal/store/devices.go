@@ -3,7 +3,9 @@ package store
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"net/netip"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/domain"
@@ -13,33 +15,30 @@ import (
 type Devices struct{ area }
 
 type deviceRow struct {
-	ID           int64
-	PlaceID      int64
-	Name         string
-	Address      string
-	Port         int
-	Kind         string
-	Vendor       string
-	Model        string
-	Description  string
-	ObjectID     string
-	Identity     string
-	CredentialID *int64
-	ViaID        *int64
-	Paused       bool
-	Health       string
-	HealthSince  time.Time
-	HealthNote   string
-	BootedAt     *time.Time
-	CreatedAt    time.Time
+	ID          int64
+	PlaceID     int64
+	Name        string
+	Address     string
+	Kind        string
+	Vendor      string
+	Model       string
+	Description string
+	ObjectID    string
+	Identity    string
+	Paused      bool
+	Health      string
+	HealthSince time.Time
+	HealthNote  string
+	BootedAt    *time.Time
+	CreatedAt   time.Time
 }
 
 func (deviceRow) TableName() string { return "devices" }
 
 func (r deviceRow) domain() domain.Device {
-	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Port: r.Port, Kind: r.Kind,
-		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID, CredentialID: orZero(r.CredentialID),
-		ViaID: orZero(r.ViaID), Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
+	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Kind: r.Kind,
+		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID,
+		Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
 		HealthNote: r.HealthNote, BootedAt: orNever(r.BootedAt), CreatedAt: r.CreatedAt.UTC()}
 }
 
@@ -54,15 +53,8 @@ func parseAddr(text string) netip.Addr {
 
 // All returns all devices, ordered by name.
 func (s Devices) All(ctx context.Context) ([]domain.Device, error) {
-	// Scanned without reflection: there may be many thousands.
-	rows, err := s.q(ctx).Raw(`SELECT id, place_id, name, host(address), port, kind, vendor, model, description, object_id, identity,
-		credential_id, via_id, paused, health, health_since, health_note, booted_at, created_at FROM devices ORDER BY name`).Rows()
-	return collect(rows, err, func(rows *sql.Rows) (domain.Device, error) {
-		var r deviceRow
-		err := rows.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Port, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
-			&r.CredentialID, &r.ViaID, &r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.CreatedAt)
-		return r.domain(), err
-	})
+	rows, err := s.q(ctx).Raw("SELECT " + deviceColumns + " FROM devices d ORDER BY d.name").Rows()
+	return collect(rows, err, scanDevice)
 }
 
 // Names returns the names of the given devices.
@@ -85,8 +77,8 @@ func (s Devices) One(ctx context.Context, id domain.ID) (domain.Device, error) {
 
 // Add inserts a device with its addresses and its identity.
 func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addresses []string) (domain.Device, error) {
-	row := deviceRow{PlaceID: d.PlaceID, Name: d.Name, Address: d.Address.String(), Port: d.Port, Kind: d.Kind, Vendor: d.Vendor, Model: d.Model,
-		Description: d.Description, ObjectID: d.ObjectID, Identity: identity, CredentialID: null(d.CredentialID), ViaID: null(d.ViaID),
+	row := deviceRow{PlaceID: d.PlaceID, Name: d.Name, Address: d.Address.String(), Kind: d.Kind, Vendor: d.Vendor, Model: d.Model,
+		Description: d.Description, ObjectID: d.ObjectID, Identity: identity,
 		Health: string(domain.Unknown), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt}
 	if err := s.q(ctx).Create(&row).Error; err != nil {
 		return domain.Device{}, known(err)
@@ -102,7 +94,7 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 // Update changes what people may change of a device.
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
 	return must(s.q(ctx).Model(&deviceRow{}).Where("id = ?", d.ID).Updates(map[string]any{
-		"place_id": d.PlaceID, "name": d.Name, "via_id": null(d.ViaID), "paused": d.Paused}))
+		"place_id": d.PlaceID, "name": d.Name, "paused": d.Paused}))
 }
 
 // SetHealth records a device's health.
@@ -147,4 +139,108 @@ func (s Devices) Addresses(ctx context.Context, id domain.ID) ([]string, error) 
 // the store's affair.
 func (s Devices) delete(ctx context.Context, id domain.ID) error {
 	return must(s.q(ctx).Delete(&deviceRow{}, id))
+}
+
+// deviceColumns are what a list of devices is made of, in the order of scanDevice.
+const deviceColumns = `d.id, d.place_id, d.name, host(d.address), d.kind, d.vendor, d.model, d.description, d.object_id, d.identity,
+	d.paused, d.health, d.health_since, d.health_note, d.booted_at, d.created_at`
+
+// scanDevice reads a row without reflection: lists may have many thousands.
+func scanDevice(rows *sql.Rows) (domain.Device, error) {
+	var r deviceRow
+	err := rows.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
+		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.CreatedAt)
+	return r.domain(), err
+}
+
+// badness orders health for "worst first" as the domain does.
+var badness = func() string {
+	var b strings.Builder
+	b.WriteString("CASE d.health")
+	for _, h := range domain.AllHealth() {
+		fmt.Fprintf(&b, " WHEN '%s' THEN %d", h, h.Badness())
+	}
+	return b.String() + " ELSE 0 END"
+}()
+
+// HealthCount is how many devices of a place have a health.
+type HealthCount struct {
+	PlaceID domain.ID
+	Health  domain.Health
+	N       int
+}
+
+// Count counts devices by place and health.
+func (s Devices) Count(ctx context.Context) (out []HealthCount, err error) {
+	return out, s.q(ctx).Raw("SELECT place_id, health, count(*) AS n FROM devices GROUP BY 1, 2").Scan(&out).Error
+}
+
+// Conspicuous returns devices that are not fine, the worst first, at most so
+// many of each place; of the places that are open all devices, the fine ones too.
+func (s Devices) Conspicuous(ctx context.Context, perPlace int, open []domain.ID) ([]domain.Device, error) {
+	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+` FROM (
+		SELECT d.*, row_number() OVER (PARTITION BY place_id ORDER BY `+badness+` DESC, name) AS place FROM devices d
+		WHERE health <> 'fine' OR place_id = ANY(?::bigint[])) d
+		WHERE d.place <= ? OR d.place_id = ANY(?::bigint[]) ORDER BY `+badness+" DESC, d.name", arrayOf(open), perPlace, arrayOf(open)).Rows()
+	return collect(rows, err, scanDevice)
+}
+
+// Some returns the given devices, by name.
+func (s Devices) Some(ctx context.Context, ids []domain.ID) ([]domain.Device, error) {
+	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+" FROM devices d WHERE d.id = ANY(?::bigint[]) ORDER BY d.name", arrayOf(ids)).Rows()
+	return collect(rows, err, scanDevice)
+}
+
+// Troubled is a device that is not fine.
+type Troubled struct {
+	ID, PlaceID domain.ID
+	Health      domain.Health
+}
+
+// Troubled returns all devices that are not fine.
+func (s Devices) Troubled(ctx context.Context) (out []Troubled, err error) {
+	return out, s.q(ctx).Raw("SELECT id, place_id, health FROM devices WHERE health <> 'fine'").Scan(&out).Error
+}
+
+// Kinds returns which kinds of devices there are.
+func (s Devices) Kinds(ctx context.Context) (out []string, err error) {
+	return out, s.q(ctx).Raw("SELECT DISTINCT kind FROM devices ORDER BY kind").Scan(&out).Error
+}
+
+// DeviceFilter picks devices; zero fields do not filter.
+type DeviceFilter struct {
+	Search string // part of name, address, maker, model, place or note
+	Health domain.Health
+	Kind   string
+	Sort   string // health, name, address, kind, place, since; with a leading "-" downwards
+	Limit  int
+	Offset int
+}
+
+// deviceOrder are the orders of a list; the other way round for a leading "-".
+var deviceOrder = map[string]string{
+	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "since": "d.health_since DESC, d.name",
+	"-name": "d.name DESC", "-address": "d.address DESC", "-kind": "d.kind DESC, d.name DESC", "-place": "p.name DESC, d.name DESC",
+	"-since": "d.health_since, d.name", "-health": badness + ", d.name DESC",
+}
+
+// Find returns devices, the worst first unless sorted otherwise, and how many
+// match in all.
+func (s Devices) Find(ctx context.Context, f DeviceFilter) (out []domain.Device, total int64, err error) {
+	q := s.q(ctx).Table("devices d").Joins("JOIN places p ON p.id = d.place_id")
+	q = when(q, f.Health != "", "d.health = ?", string(f.Health))
+	q = when(q, f.Kind != "", "d.kind = ?", f.Kind)
+	if f.Search != "" {
+		q = q.Where("concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE ?", "%"+escapeLike(f.Search)+"%")
+	}
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	order, ok := deviceOrder[f.Sort]
+	if !ok {
+		order = badness + " DESC, d.name"
+	}
+	rows, err := q.Select(deviceColumns).Order(order).Limit(f.Limit).Offset(f.Offset).Rows()
+	out, err = collect(rows, err, scanDevice)
+	return out, total, err
 }

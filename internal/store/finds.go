@@ -25,9 +25,9 @@ type findRow struct {
 	Description  string
 	ObjectID     string
 	Location     string
-	Interfaces   int
-	Volumes      int
-	Facts        []string `gorm:"serializer:json"`
+	Parts        map[string]int `gorm:"serializer:json"`
+	Facts        []string       `gorm:"serializer:json"`
+	Way          string
 	CredentialID *int64
 	Verdict      string
 	DeviceID     *int64
@@ -38,8 +38,15 @@ func (findRow) TableName() string { return "finds" }
 
 func (r findRow) domain() domain.Find {
 	return domain.Find{ID: r.ID, SweepID: r.SweepID, Identity: r.Identity, Address: parseAddr(r.Address).String(), Others: r.Others, Name: r.Name, Vendor: r.Vendor, Model: r.Model,
-		Kind: r.Kind, Description: r.Description, ObjectID: r.ObjectID, Location: r.Location, Interfaces: r.Interfaces, Volumes: r.Volumes, Facts: r.Facts,
-		CredentialID: orZero(r.CredentialID), Verdict: domain.Verdict(r.Verdict), DeviceID: orZero(r.DeviceID), FoundAt: r.FoundAt.UTC()}
+		Kind: r.Kind, Description: r.Description, ObjectID: r.ObjectID, Location: r.Location, Parts: r.Parts, Facts: r.Facts,
+		Way: r.Way, CredentialID: orZero(r.CredentialID), Verdict: domain.Verdict(r.Verdict), DeviceID: orZero(r.DeviceID), FoundAt: r.FoundAt.UTC()}
+}
+
+func orEmpty(parts map[string]int) map[string]int {
+	if parts == nil {
+		return map[string]int{}
+	}
+	return parts
 }
 
 // Save inserts finds, or brings those of the same sweep and identity up to date.
@@ -62,8 +69,8 @@ func (s Finds) Save(ctx context.Context, finds []domain.Find) error {
 			Description:  f.Description,
 			ObjectID:     f.ObjectID,
 			Location:     f.Location,
-			Interfaces:   f.Interfaces,
-			Volumes:      f.Volumes,
+			Parts:        orEmpty(f.Parts),
+			Way:          f.Way,
 			Facts:        append([]string{}, f.Facts...),
 			CredentialID: null(f.CredentialID),
 			Verdict:      string(f.Verdict),
@@ -72,7 +79,7 @@ func (s Finds) Save(ctx context.Context, finds []domain.Find) error {
 		}
 	}
 	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "sweep_id"}, {Name: "identity"}},
-		DoUpdates: clause.AssignmentColumns([]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "interfaces", "volumes", "facts", "credential_id", "found_at"})}).
+		DoUpdates: clause.AssignmentColumns([]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "parts", "facts", "way", "credential_id", "found_at"})}).
 		CreateInBatches(&rows, 500).Error
 }
 

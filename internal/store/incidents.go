@@ -7,6 +7,7 @@ import (
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
 
@@ -62,18 +63,44 @@ func (s Incidents) Save(ctx context.Context, in domain.Incident) (domain.Inciden
 	return row.domain(), known(err)
 }
 
-// One returns one incident, or ErrNotFound. Within a transaction it is
-// locked until the end.
+// One returns one incident, or ErrNotFound.
 func (s Incidents) One(ctx context.Context, id domain.ID) (domain.Incident, error) {
 	var row incidentRow
-	err := s.q(ctx).Clauses(clause.Locking{Strength: "UPDATE"}).Take(&row, id).Error
+	err := s.q(ctx).Take(&row, id).Error
 	return row.domain(), known(err)
 }
 
-// OfCause returns the newest incidents of one device and cause.
+// Lock returns one incident, or ErrNotFound, and keeps others from changing
+// it until the transaction ends.
+func (s Incidents) Lock(ctx context.Context, id domain.ID) (domain.Incident, error) {
+	var row incidentRow
+	err := s.q(ctx).Clauses(forUpdate).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+var forUpdate = clause.Locking{Strength: "UPDATE"}
+
+// LockCause is OfCause that keeps others from changing these incidents until
+// the transaction ends.
+func (s Incidents) LockCause(ctx context.Context, deviceID domain.ID, cause string) ([]domain.Incident, error) {
+	return s.ofCause(s.q(ctx).Clauses(forUpdate), deviceID, cause)
+}
+
+// CountCause returns how many incidents of one device and cause there were in
+// all, each time that one was reopened included.
+func (s Incidents) CountCause(ctx context.Context, deviceID domain.ID, cause string) (n int, err error) {
+	err = s.q(ctx).Raw("SELECT coalesce(sum(1 + reopened), 0) FROM incidents WHERE device_id = ? AND cause = ?", deviceID, cause).Scan(&n).Error
+	return n, err
+}
+
+// OfCause returns the newest incidents of one device and cause, at most ten.
 func (s Incidents) OfCause(ctx context.Context, deviceID domain.ID, cause string) ([]domain.Incident, error) {
+	return s.ofCause(s.q(ctx), deviceID, cause)
+}
+
+func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain.Incident, error) {
 	var rows []incidentRow
-	err := s.q(ctx).Where("device_id = ? AND cause = ?", deviceID, cause).Order("opened_at DESC").Limit(10).Find(&rows).Error
+	err := q.Where("device_id = ? AND cause = ?", deviceID, cause).Order("opened_at DESC").Limit(10).Find(&rows).Error
 	return each(rows, incidentRow.domain), err
 }
 

@@ -14,7 +14,10 @@ import (
 type Keeps struct{ area }
 
 // ReadingKey names a reading of a kit.
-type ReadingKey struct{ Kit, Reading string }
+type ReadingKey struct {
+	Kit     string `json:"kit"`
+	Reading string `json:"reading"`
+}
 
 // KeepDays is for how many days the samples of a reading are kept, single and
 // in steps; 0 means the setting for all.

@@ -38,10 +38,12 @@ type ValueFilter struct {
 	Search  string // part of device, part or reading
 	Kit     string
 	Reading string
-	State   string
-	Sort    string // device, reading, value, age; with a leading "-" downwards
-	Limit   int
-	Offset  int
+	// Of picks those of any of these readings.
+	Of     []ReadingKey
+	State  string
+	Sort   string // device, reading, value, age; with a leading "-" downwards
+	Limit  int
+	Offset int
 }
 
 var valueOrder = map[string]string{
@@ -54,6 +56,9 @@ func (s Values) Listed(ctx context.Context, f ValueFilter) ([]ListedValue, int64
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
 	q = when(q, f.State != "", "s.state = ?", f.State)
+	if len(f.Of) > 0 {
+		q = q.Where("(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))", recordsOf(f.Of))
+	}
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
 		q = q.Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)

@@ -146,7 +146,7 @@ func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
 	in := incidents(t, s, d)[0]
-	made, err := s.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
+	made, err := s.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
 	require.NoError(t, err)
 	assert.ErrorIs(t, s.Deliveries.Retry(ctx, made.ID, now), domain.ErrNotFound, "it waits already")
 	claimed, err := s.Deliveries.Claim(ctx, now, time.Minute, 5)
@@ -216,7 +216,7 @@ func TestConstraintsHold(t *testing.T) {
 func TestSearchFindsNamesAddressesAndParts(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
-	_, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	_, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
 	for text, want := range map[string]bool{"LOG": true, "192.0.2.8": true, "/dat": true, "skerry": true, "%": false, "zzz": false} {
 		hits, err := s.Hits.Find(ctx, text, 5)
@@ -224,7 +224,7 @@ func TestSearchFindsNamesAddressesAndParts(t *testing.T) {
 		assert.Equal(t, want, len(hits) > 0, text)
 	}
 	for i := range 9 {
-		_, err := s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), Port: 161, CreatedAt: now}, "", nil)
+		_, err := s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), CreatedAt: now}, "", nil)
 		require.NoError(t, err)
 	}
 	hits, err := s.Hits.Find(ctx, "log", 5)

@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"gorm.io/gorm/clause"
+
 	"tirelessowl/internal/domain"
 )
 
@@ -40,32 +42,95 @@ func (s Parts) Of(ctx context.Context, deviceID domain.ID) ([]domain.Part, error
 	return each(rows, partRow.domain), err
 }
 
-// Save inserts parts without an id and changes the others. The result
-// has the ids.
-func (s Parts) Save(ctx context.Context, parts []domain.Part) ([]domain.Part, error) {
-	rows := make([]partRow, len(parts))
-	for i, p := range parts {
-		rows[i] = partRow{
-			ID:       p.ID,
-			DeviceID: p.DeviceID,
-			Kit:      p.Kit,
-			Kind:     p.Kind,
-			Key:      p.Key,
-			Index:    p.Index,
-			Name:     p.Name,
-			Note:     p.Note,
-			Speed:    p.Speed,
-			GoneAt:   moment(p.GoneAt),
-		}
-		if err := s.q(ctx).Save(&rows[i]).Error; err != nil {
-			return nil, known(err)
-		}
+// Add inserts parts; the result has the ids.
+func (s Parts) Add(ctx context.Context, parts []domain.Part) ([]domain.Part, error) {
+	if len(parts) == 0 {
+		return nil, nil
 	}
-	return each(rows, partRow.domain), nil
+	rows := each(parts, partRowOf)
+	err := s.q(ctx).CreateInBatches(&rows, 1000).Error
+	return each(rows, partRow.domain), known(err)
+}
+
+func partRowOf(p domain.Part) partRow {
+	return partRow{
+		ID:       p.ID,
+		DeviceID: p.DeviceID,
+		Kit:      p.Kit,
+		Kind:     p.Kind,
+		Key:      p.Key,
+		Index:    p.Index,
+		Name:     p.Name,
+		Note:     p.Note,
+		Speed:    p.Speed,
+		GoneAt:   moment(p.GoneAt),
+	}
+}
+
+type partChange struct {
+	ID     domain.ID  `json:"id"`
+	Key    string     `json:"key"`
+	Index  string     `json:"index"`
+	Name   string     `json:"name"`
+	Note   string     `json:"note"`
+	Speed  float64    `json:"speed"`
+	GoneAt *time.Time `json:"gone_at"`
+}
+
+// Change changes what is known of parts, all in one statement.
+func (s Parts) Change(ctx context.Context, parts []domain.Part) error {
+	if len(parts) == 0 {
+		return nil
+	}
+	changes := each(parts, func(p domain.Part) partChange {
+		return partChange{p.ID, p.Key, p.Index, p.Name, p.Note, p.Speed, moment(p.GoneAt)}
+	})
+	return known(s.q(ctx).Exec(`UPDATE parts p SET key = n.key, index = n.index, name = n.name, note = n.note, speed = n.speed, gone_at = n.gone_at
+		FROM jsonb_to_recordset(?::jsonb) AS n(id bigint, key text, index text, name text, note text, speed float8, gone_at timestamptz)
+		WHERE p.id = n.id`, recordsOf(changes)).Error)
 }
 
 // Name returns the name of a part; empty for none.
 func (s Parts) Name(ctx context.Context, id domain.ID) (name string, err error) {
 	err = s.q(ctx).Raw("SELECT coalesce((SELECT name FROM parts WHERE id = ?), '')", id).Scan(&name).Error
 	return name, err
+}
+
+// PartCount is how many parts of a kind a device has now.
+type PartCount struct {
+	Kit, Kind string
+	N         int64
+}
+
+// Count counts the present parts of a device by kind.
+func (s Parts) Count(ctx context.Context, deviceID domain.ID) (out []PartCount, err error) {
+	return out, s.q(ctx).Raw("SELECT kit, kind, count(*) AS n FROM parts WHERE device_id = ? AND gone_at IS NULL GROUP BY 1, 2", deviceID).Scan(&out).Error
+}
+
+// PartFilter picks present parts of one kind of a device.
+type PartFilter struct {
+	DeviceID  domain.ID
+	Kit, Kind string
+	Search    string // part of name or note
+	// First are parts that come before all others.
+	First  []domain.ID
+	Limit  int
+	Offset int
+}
+
+// Find returns present parts of one kind, and how many match in all.
+func (s Parts) Find(ctx context.Context, f PartFilter) ([]domain.Part, int64, error) {
+	q := s.q(ctx).Model(&partRow{}).Where("device_id = ? AND kit = ? AND kind = ? AND gone_at IS NULL", f.DeviceID, f.Kit, f.Kind)
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("name ILIKE ? OR note ILIKE ?", like, like)
+	}
+	var total int64
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	var rows []partRow
+	first := clause.OrderBy{Expression: clause.Expr{SQL: "id = ANY(?::bigint[]) DESC, id", Vars: []any{arrayOf(f.First)}}}
+	err := q.Clauses(first).Limit(f.Limit).Offset(f.Offset).Find(&rows).Error
+	return each(rows, partRow.domain), total, err
 }

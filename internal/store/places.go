@@ -10,17 +10,16 @@ import (
 type Places struct{ area }
 
 type placeRow struct {
-	ID        int64
-	ParentID  *int64
-	Name      string
-	Kind      string
-	GatewayID *int64
+	ID       int64
+	ParentID *int64
+	Name     string
+	Kind     string
 }
 
 func (placeRow) TableName() string { return "places" }
 
 func (r placeRow) domain() domain.Place {
-	return domain.Place{ID: r.ID, ParentID: orZero(r.ParentID), Name: r.Name, Kind: domain.PlaceKind(r.Kind), GatewayID: orZero(r.GatewayID)}
+	return domain.Place{ID: r.ID, ParentID: orZero(r.ParentID), Name: r.Name, Kind: domain.PlaceKind(r.Kind)}
 }
 
 // All returns all places, parents not necessarily first, ordered by name.
@@ -35,11 +34,10 @@ func (s Places) All(ctx context.Context) ([]domain.Place, error) {
 // Save inserts a place, or changes one that has an id.
 func (s Places) Save(ctx context.Context, p domain.Place) (domain.Place, error) {
 	row := placeRow{
-		ID:        p.ID,
-		ParentID:  null(p.ParentID),
-		Name:      p.Name,
-		Kind:      string(p.Kind),
-		GatewayID: null(p.GatewayID),
+		ID:       p.ID,
+		ParentID: null(p.ParentID),
+		Name:     p.Name,
+		Kind:     string(p.Kind),
 	}
 	err := s.q(ctx).Save(&row).Error
 	return row.domain(), known(err)

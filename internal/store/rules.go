@@ -2,9 +2,11 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 
@@ -15,61 +17,78 @@ import (
 type Rules struct{ area }
 
 type ruleRow struct {
-	ID            int64
-	Name          string
-	Kit           string
-	Reading       string
-	Unit          string
-	Side          string
-	InARow        int                         `gorm:"column:in_a_row"`
-	RecoverInARow int                         `gorm:"column:recover_in_a_row"`
-	Limits        map[domain.Level]rule.Limit `gorm:"serializer:json"`
-	Title         string
-	Runbook       string
-	Cause         string
-	Enabled       bool
+	ID        int64
+	Key       string
+	Name      string
+	Kit       string
+	Reading   string
+	Unit      string
+	Kind      string
+	Condition string // the document of its condition
+	Title     string
+	Runbook   string
+	Cause     string
+	Enabled   bool
 }
 
 func (ruleRow) TableName() string { return "rules" }
 
-func (r ruleRow) domain() rule.Rule {
-	return rule.Rule{ID: r.ID, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Side: rule.Side(r.Side), InARow: r.InARow,
-		RecoverInARow: r.RecoverInARow, Limits: r.Limits, Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled}
+func (r ruleRow) domain() (rule.Rule, error) {
+	c, err := kinds.All.Decode(r.Kind, []byte(r.Condition))
+	return rule.Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Condition: c,
+		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled}, err
 }
 
 // All returns all rules, ordered by kit and name.
 func (s Rules) All(ctx context.Context) ([]rule.Rule, error) {
 	var rows []ruleRow
-	err := s.q(ctx).Order("kit, reading, name").Find(&rows).Error
-	return each(rows, ruleRow.domain), err
+	if err := s.q(ctx).Order("kit, reading, name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]rule.Rule, len(rows))
+	for i, r := range rows {
+		var err error
+		if out[i], err = r.domain(); err != nil {
+			return nil, fmt.Errorf("rule %d, “%s”: %w", r.ID, r.Name, err)
+		}
+	}
+	return out, nil
 }
 
 // One returns one rule, or ErrNotFound.
 func (s Rules) One(ctx context.Context, id domain.ID) (rule.Rule, error) {
 	var row ruleRow
-	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	if err := s.q(ctx).Take(&row, id).Error; err != nil {
+		return rule.Rule{}, known(err)
+	}
+	return row.domain()
 }
 
 // Save inserts a rule, or changes one that has an id.
 func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
-	row := ruleRow{
-		ID:            r.ID,
-		Name:          r.Name,
-		Kit:           r.Kit,
-		Reading:       r.Reading,
-		Unit:          r.Unit,
-		Side:          string(r.Side),
-		InARow:        r.InARow,
-		RecoverInARow: r.RecoverInARow,
-		Limits:        r.Limits,
-		Title:         r.Title,
-		Runbook:       r.Runbook,
-		Cause:         r.Cause,
-		Enabled:       r.Enabled,
+	doc, err := rule.Document(r.Condition)
+	if err != nil {
+		return r, err
 	}
-	err := s.q(ctx).Save(&row).Error
-	return row.domain(), known(err)
+	row := ruleRow{
+		ID:        r.ID,
+		Key:       r.Key,
+		Name:      r.Name,
+		Kit:       r.Kit,
+		Reading:   r.Reading,
+		Unit:      r.Unit,
+		Kind:      r.Condition.Kind(),
+		Condition: string(doc),
+		Title:     r.Title,
+		Runbook:   r.Runbook,
+		Cause:     r.Cause,
+		Enabled:   r.Enabled,
+	}
+	if err := known(s.q(ctx).Save(&row).Error); err != nil {
+		return r, err
+	}
+	r.ID = row.ID
+	return r, nil
 }
 
 // RuleState is the level of a rule on a series.
@@ -97,20 +116,18 @@ func (s Rules) SetState(ctx context.Context, st RuleState) error {
 	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "rule_id"}, {Name: "series_id"}}, UpdateAll: true}).Create(&st).Error
 }
 
+// Level is the worst level of trouble on a series, and the part that it is of.
+type Level struct {
+	SeriesID int64
+	PartID   int64 // 0 for the device itself
+	Level    domain.Level
+}
+
 // Levels returns the worst level on each series of a device that is not at
 // rest; held trouble does not count.
-func (s Rules) Levels(ctx context.Context, deviceID domain.ID) (map[domain.ID]domain.Level, error) {
-	var rows []struct {
-		SeriesID int64
-		Level    domain.Level
-	}
-	err := s.q(ctx).Raw(`SELECT r.series_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
-		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY r.series_id`, deviceID).Scan(&rows).Error
-	out := map[domain.ID]domain.Level{}
-	for _, r := range rows {
-		out[r.SeriesID] = r.Level
-	}
-	return out, err
+func (s Rules) Levels(ctx context.Context, deviceID domain.ID) (rows []Level, err error) {
+	return rows, s.q(ctx).Raw(`SELECT r.series_id, coalesce(s.part_id, 0) AS part_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
+		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY 1, 2`, deviceID).Scan(&rows).Error
 }
 
 // RuleNoise is how much a rule was heard of.

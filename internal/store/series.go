@@ -73,9 +73,12 @@ func (s Series) Add(ctx context.Context, series []domain.Series) ([]domain.Serie
 	return each(rows, seriesRow.domain), known(err)
 }
 
-// SetKind says what the values of all series of a reading are.
-func (s Series) SetKind(ctx context.Context, kit, reading string, kind domain.SeriesKind) error {
-	return s.q(ctx).Exec("UPDATE series SET kind = ? WHERE kit = ? AND reading = ? AND kind <> ?", kind, kit, reading, kind).Error
+// SetReading brings all series of a reading in step with what it is now.
+func (s Series) SetReading(ctx context.Context, x domain.Series) error {
+	every := int(x.Interval / time.Second)
+	return s.q(ctx).Exec(`UPDATE series SET name = ?, unit = ?, kind = ?, every_s = ? WHERE kit = ? AND reading = ?
+		AND (name, unit, kind, every_s) IS DISTINCT FROM (?::text, ?::text, ?::text, ?::int)`,
+		x.Name, x.Unit, x.Kind, every, x.Kit, x.Reading, x.Name, x.Unit, x.Kind, every).Error
 }
 
 type seriesState struct {
@@ -174,4 +177,19 @@ func (s Series) AllIDs(ctx context.Context) (ids []domain.ID, err error) {
 // SetOK records that values of some series have come.
 func (s Series) SetOK(ctx context.Context, ids []domain.ID) error {
 	return s.q(ctx).Exec("UPDATE series SET state = 'ok' WHERE id = ANY(?::bigint[])", arrayOf(ids)).Error
+}
+
+// OfParts returns the series of a device itself and of some of its parts.
+func (s Series) OfParts(ctx context.Context, deviceID domain.ID, parts []domain.ID) ([]domain.Series, error) {
+	var rows []seriesRow
+	err := s.q(ctx).Where("device_id = ? AND (part_id IS NULL OR part_id = ANY(?::bigint[]))", deviceID, arrayOf(parts)).Order("id").Find(&rows).Error
+	return each(rows, seriesRow.domain), err
+}
+
+// SeriesCount is how many series there are, and how many of them fail.
+type SeriesCount struct{ All, Failing int }
+
+// CountOf counts the series of a device.
+func (s Series) CountOf(ctx context.Context, deviceID domain.ID) (n SeriesCount, err error) {
+	return n, s.q(ctx).Raw(`SELECT count(*) AS "all", count(*) FILTER (WHERE state = 'failing') AS failing FROM series WHERE device_id = ?`, deviceID).Scan(&n).Error
 }

@@ -1,6 +1,9 @@
 package store
 
-import "context"
+import (
+	"context"
+	"strconv"
+)
 
 // Settings are what the application remembers of itself.
 type Settings struct{ area }
@@ -18,4 +21,12 @@ func (s Settings) Get(ctx context.Context, key string) (string, error) {
 // Set stores a value.
 func (s Settings) Set(ctx context.Context, key, value string) error {
 	return s.q(ctx).Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", key, value).Error
+}
+
+// Advance raises a stored number, and tells whether it was lower: what is done
+// in the same transaction is so done once, however often it is tried.
+func (s Settings) Advance(ctx context.Context, key string, to int64) (bool, error) {
+	res := s.q(ctx).Exec(`INSERT INTO settings (key, value) VALUES (?, ?::text) ON CONFLICT (key) DO UPDATE SET value = excluded.value
+		WHERE settings.value::bigint < excluded.value::bigint`, key, strconv.FormatInt(to, 10))
+	return res.RowsAffected > 0, res.Error
 }

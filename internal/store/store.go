@@ -50,6 +50,7 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 	cfg.MaxConns = maxConnections
 	cfg.ConnConfig.RuntimeParams["timezone"] = "UTC"
 	cfg.ConnConfig.RuntimeParams["application_name"] = "tireless-owl"
+	cfg.ConnConfig.Tracer = tracer{}
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connect: %w", err)

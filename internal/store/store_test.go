@@ -13,6 +13,7 @@ import (
 
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
@@ -29,7 +30,7 @@ func world(t *testing.T, s *store.Store) (domain.Device, domain.Series) {
 	ctx := t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Skerry House", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.7"), Port: 161, CreatedAt: now}, "engine:aa", []string{"192.0.2.8"})
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.7"), CreatedAt: now}, "engine:aa", []string{"192.0.2.8"})
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "r", Name: "R", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
@@ -65,7 +66,7 @@ func TestDevicesKeepTheirAddresses(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, d.ID, byIdentity["engine:aa"])
 	assert.Equal(t, d.ID, byAddress["192.0.2.8"])
-	_, err = s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: "log-1", Address: got.Address, Port: 161}, "", nil)
+	_, err = s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: "log-1", Address: got.Address}, "", nil)
 	assert.ErrorIs(t, err, domain.ErrConflict, "names are unique")
 	require.NoError(t, s.DeleteDevice(ctx, d.ID))
 	_, err = s.Devices.One(ctx, d.ID)
@@ -150,7 +151,7 @@ func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 	assert.Equal(t, []time.Duration{time.Hour, time.Hour}, []time.Duration{width, resolution})
 	require.Len(t, steps, 24)
 	// The first hour has the steps 0 to 3: lowest 0, highest 3 + 9, mean (1 + 2 + 3 + 4) / 4.
-	assert.Equal(t, domain.Step{At: day.AddDate(0, 0, -1), Count: 60, Min: 0, Avg: 2.5, Max: 12}, steps[0])
+	assert.Equal(t, domain.Rollup{At: day.AddDate(0, 0, -1), Count: 60, Min: 0, Avg: 2.5, Max: 12}, steps[0])
 	steps, _, _, err = s.Values.Range(ctx, domain.Series{ID: 1, Interval: time.Second}, day, day.AddDate(0, 0, 1), 1)
 	require.NoError(t, err)
 	assert.Equal(t, 300, steps[0].Count, "where there are samples, they count")
@@ -162,8 +163,8 @@ func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 func TestRulesAndStates(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	_, series := world(t, s)
-	r, err := s.Rules.Save(ctx, rule.Rule{Name: "n", Kit: "k", Reading: "r", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "c", Enabled: true,
-		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}})
+	r, err := s.Rules.Save(ctx, rule.Rule{Name: "n", Kit: "k", Reading: "r", Cause: "c", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}})
 	require.NoError(t, err)
 	back, err := s.Rules.One(ctx, r.ID)
 	require.NoError(t, err)
@@ -230,24 +231,25 @@ func TestTransactionsAreWhole(t *testing.T) {
 
 func TestSecretsAreSealed(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
-	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, "harbour")
+	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, domain.Secrets{"community": "harbour"})
 	require.NoError(t, err)
 	secrets, err := s.Credentials.Secrets(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, "harbour", secrets[c.ID].Reveal())
+	assert.Equal(t, "harbour", secrets[c.ID].Secrets["community"].Reveal())
 	var stored []byte
-	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT sealed FROM credentials").Scan(&stored))
+	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT decode(secrets->>'community', 'base64') FROM credentials").Scan(&stored))
 	assert.NotContains(t, string(stored), "harbour")
 
-	ch, err := s.Channels.Save(ctx, domain.Channel{Name: "m", Kind: domain.ChannelMail, Settings: map[string]string{"host": "a"}}, "pw")
+	ch, err := s.Channels.Save(ctx, domain.Channel{Name: "m", Kind: "mail", Settings: map[string]string{"host": "a"}}, domain.Secrets{"password": "pw", "empty": ""})
 	require.NoError(t, err)
 	ch.Settings["host"] = "b"
-	_, err = s.Channels.Save(ctx, ch, "")
+	_, err = s.Channels.Save(ctx, ch, domain.Secrets{"password": ""})
 	require.NoError(t, err)
-	back, secret, err := s.Channels.One(ctx, ch.ID)
+	back, opened, err := s.Channels.One(ctx, ch.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "b", back.Settings["host"])
-	assert.Equal(t, "pw", secret.Reveal(), "an empty secret keeps the old one")
+	assert.Equal(t, domain.Secrets{"password": "pw"}, opened, "an empty secret keeps the old one")
+	assert.Equal(t, []string{"password"}, back.Secrets)
 }
 
 func TestVaultNeedsItsKey(t *testing.T) {
@@ -272,7 +274,7 @@ func TestVaultNeedsItsKey(t *testing.T) {
 
 func TestFindsAndSweeps(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
-	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, "x")
+	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, domain.Secrets{"community": "x"})
 	require.NoError(t, err)
 	w, err := s.Sweeps.Save(ctx, domain.Sweep{Name: "w", Ranges: "192.0.2.0/24", Port: 161, Pace: 10, State: domain.SweepReady, CredentialIDs: []domain.ID{c.ID}, CreatedAt: now})
 	require.NoError(t, err)

@@ -97,6 +97,7 @@ func (s Transitions) One(ctx context.Context, id domain.ID) (domain.Transition, 
 // RibbonChange is a device's change of health, without its explanation.
 type RibbonChange struct {
 	DeviceID   int64
+	PlaceID    int64 // of the device
 	FromHealth string
 	ToHealth   string
 	At         time.Time
@@ -105,8 +106,9 @@ type RibbonChange struct {
 // Ribbons returns the changes of whole devices since a time, ordered by
 // device and time; no ids mean all.
 func (s Transitions) Ribbons(ctx context.Context, ids []domain.ID, since time.Time) ([]RibbonChange, error) {
-	q := s.q(ctx).Table("transitions").Select("device_id, from_health, to_health, at").Where("series_id IS NULL AND at >= ?", since).Order("device_id, at, id")
-	q = when(q, len(ids) > 0, "device_id IN ?", ids)
+	q := s.q(ctx).Table("transitions t").Joins("JOIN devices d ON d.id = t.device_id").
+		Select("t.device_id, d.place_id, t.from_health, t.to_health, t.at").Where("t.series_id IS NULL AND t.at >= ?", since).Order("t.device_id, t.at, t.id")
+	q = when(q, len(ids) > 0, "t.device_id = ANY(?::bigint[])", arrayOf(ids))
 	var rows []RibbonChange
 	err := q.Scan(&rows).Error
 	return rows, err

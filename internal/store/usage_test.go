@@ -87,7 +87,7 @@ func TestASampleTakesWhatItTookLately(t *testing.T) {
 func TestNamedSeries(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, series := world(t, s)
-	parts, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	parts, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
 	made, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "k", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)

@@ -85,15 +85,15 @@ func (s Values) latest(id domain.ID) (Latest, bool) {
 // exact extremes. width is that of the steps, or a second where every value
 // stands for itself; resolution is that of the rollup that was read, 0 for
 // single samples.
-func (s Values) Range(ctx context.Context, x domain.Series, from, to time.Time, points int) (steps []domain.Step, width, resolution time.Duration, err error) {
+func (s Values) Range(ctx context.Context, x domain.Series, from, to time.Time, points int) (steps []domain.Rollup, width, resolution time.Duration, err error) {
 	width = stepWidth(from, to, points)
 	if int(to.Sub(from)/max(x.Interval, time.Second)) <= points*2 {
 		samples, err := s.Of(ctx, x.ID, from, to)
 		return envelope.Fold(samples, from, time.Second), time.Second, 0, err
 	}
 	resolution, err = s.samples.Range(ctx, []domain.ID{x.ID}, from, to, width, func(_ domain.ID, got []codec.Step) error {
-		steps = each(got, func(c codec.Step) domain.Step {
-			return domain.Step{At: time.UnixMilli(c.T).UTC(), Count: c.Count, Min: c.Min, Avg: c.Avg(), Max: c.Max}
+		steps = each(got, func(c codec.Step) domain.Rollup {
+			return domain.Rollup{At: time.UnixMilli(c.T).UTC(), Count: c.Count, Min: c.Min, Avg: c.Avg(), Max: c.Max}
 		})
 		return nil
 	})

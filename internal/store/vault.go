@@ -6,8 +6,10 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"golang.org/x/crypto/chacha20poly1305"
@@ -64,6 +66,44 @@ func (v *Vault) Seal(s domain.Secret) ([]byte, error) {
 		return nil, err
 	}
 	return v.aead.Seal(nonce, nonce, []byte(s.Reveal()), nil), nil
+}
+
+// sealed are secrets by the names of their fields, each sealed by itself.
+type sealed map[string][]byte
+
+// names returns which secrets there are.
+func (s sealed) names() []string { return slices.Sorted(maps.Keys(s)) }
+
+// sealAll seals secrets, in the place of those of the same name before; empty
+// ones change nothing.
+func (v *Vault) sealAll(before sealed, secrets domain.Secrets) (sealed, error) {
+	out := maps.Clone(before)
+	if out == nil {
+		out = sealed{}
+	}
+	for name, secret := range secrets {
+		if secret == "" {
+			continue
+		}
+		data, err := v.Seal(secret)
+		if err != nil {
+			return nil, err
+		}
+		out[name] = data
+	}
+	return out, nil
+}
+
+func (v *Vault) openAll(all sealed) (domain.Secrets, error) {
+	out := domain.Secrets{}
+	for name, data := range all {
+		secret, err := v.Open(data)
+		if err != nil {
+			return nil, err
+		}
+		out[name] = secret
+	}
+	return out, nil
 }
 
 // Open decrypts a sealed secret; it fails when the key is another one.

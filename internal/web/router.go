@@ -47,7 +47,7 @@ func routes(p Parts, r *render.Renderer, sessions *scs.SessionManager, strip *st
 				judgescreen.Screen{Render: r, Judge: p.Judge, Store: p.Store}.Routes(g)
 				incident.Screen{Render: r, Respond: p.Respond, Store: p.Store}.Routes(g)
 				whyscreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Respond: p.Respond, Engine: p.Engine}.Routes(g)
-				run.Screen{Render: r, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Watch: p.Watch, Keep: p.Keep, Drill: p.Drill, Test: p.TestChannel}.Routes(g)
+				run.Screen{Render: r, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Watch: p.Watch, Keep: p.Keep, Drill: p.Drill, Respond: p.Respond}.Routes(g)
 				g.Get("/*", r.Handle(notFound))
 			})
 		})

@@ -72,7 +72,7 @@ func (s *strip) refresh(ctx context.Context) {
 }
 
 func (s *strip) make(ctx context.Context) (stripView, error) {
-	o, err := s.watch.Overview(ctx, time.Now().UTC())
+	o, err := s.watch.Overview(ctx, nil, time.Now().UTC())
 	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine], Undelivered: o.Undelivered}
 	if len(v.Ribbon) == 0 {
 		v.Ribbon = make([]domain.Health, watch.Slots)

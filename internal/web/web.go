@@ -2,7 +2,6 @@
 package web
 
 import (
-	"context"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -12,7 +11,6 @@ import (
 	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 
-	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
@@ -56,9 +54,8 @@ type Parts struct {
 	Drill  Drill // nil without a simulated estate
 	Log    *slog.Logger
 	// Port is what a new sweep asks by default.
-	Port        int
-	Secure      bool // served over TLS
-	TestChannel func(ctx context.Context, id domain.ID, to string) (string, error)
+	Port   int
+	Secure bool // served over TLS
 	// API is mounted below /api.
 	API http.Handler
 }

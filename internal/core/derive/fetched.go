@@ -2,6 +2,7 @@
 package derive
 
 import (
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -48,7 +49,7 @@ func (v Value) Number() (float64, bool) {
 		return float64(v.Count), true
 	case Text:
 		f, err := strconv.ParseFloat(strings.TrimSpace(v.Text), 64)
-		return f, err == nil
+		return f, err == nil && !math.IsNaN(f) && !math.IsInf(f, 0)
 	}
 	return 0, false
 }

@@ -12,14 +12,14 @@ import (
 // at from. A step without a sample is left out: gaps stay gaps.
 //
 //	min, max: exact; avg: arithmetic mean of the samples in the step.
-func Fold(samples []domain.Sample, from time.Time, width time.Duration) []domain.Step {
-	var steps []domain.Step
+func Fold(samples []domain.Sample, from time.Time, width time.Duration) []domain.Rollup {
+	var steps []domain.Rollup
 	var sum float64
 	for _, s := range samples {
 		start := slot(s.At, from, width)
 		n := len(steps)
 		if n == 0 || !steps[n-1].At.Equal(start) {
-			steps = append(steps, domain.Step{At: start, Min: s.Value, Max: s.Value})
+			steps = append(steps, domain.Rollup{At: start, Min: s.Value, Max: s.Value})
 			sum, n = 0, n+1
 		}
 		step := &steps[n-1]

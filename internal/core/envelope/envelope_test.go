@@ -24,8 +24,8 @@ func TestFoldKeepsThePeak(t *testing.T) {
 	// Minutes 0–4 and 5–9: (1+1+99+1+1)/5 = 20.6 and (2×5)/5 = 2.
 	steps := Fold(samples(time.Minute, 1, 1, 99, 1, 1, 2, 2, 2, 2, 2), t0, 5*time.Minute)
 	require.Len(t, steps, 2)
-	assert.Equal(t, domain.Step{At: t0, Count: 5, Min: 1, Avg: 20.6, Max: 99}, steps[0])
-	assert.Equal(t, domain.Step{At: t0.Add(5 * time.Minute), Count: 5, Min: 2, Avg: 2, Max: 2}, steps[1])
+	assert.Equal(t, domain.Rollup{At: t0, Count: 5, Min: 1, Avg: 20.6, Max: 99}, steps[0])
+	assert.Equal(t, domain.Rollup{At: t0.Add(5 * time.Minute), Count: 5, Min: 2, Avg: 2, Max: 2}, steps[1])
 }
 
 func TestFoldLeavesGaps(t *testing.T) {

@@ -5,6 +5,7 @@
 package estate
 
 import (
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/dependency"
@@ -32,7 +33,8 @@ type Series struct {
 	Reading  string
 	Unit     string
 	Every    time.Duration
-	// Reach marks the series that tells whether the device answers.
+	// Reach marks the series that tells whether the device answers: the share
+	// of requests that were lost, in %.
 	Reach bool
 }
 
@@ -46,6 +48,8 @@ type Judged struct {
 	FirstBadAt time.Time
 	Value      float64
 	Limit      float64
+	// Says is what is the matter, after the name of the series.
+	Says string
 	// Held is true when no alert may follow, since the device is out of reach.
 	Held bool
 	Why  why.Trace
@@ -68,20 +72,33 @@ type Result struct {
 	Ask []domain.ID
 }
 
-func (r *Result) add(o Result) {
+// Add appends what another result has.
+func (r *Result) Add(o Result) {
 	r.Judged = append(r.Judged, o.Judged...)
 	r.Health = append(r.Health, o.Health...)
 	r.Ask = append(r.Ask, o.Ask...)
 }
 
+// Empty tells whether nothing changed.
+func (r Result) Empty() bool { return len(r.Judged)+len(r.Health) == 0 }
+
 // Estate holds the state of judging. It is not safe for concurrent use.
 type Estate struct {
 	devices map[domain.ID]*device
 	series  map[domain.ID]*series
-	rules   map[string][]rule.Rule // by kit/reading
-	behind  map[domain.ID][]domain.ID
+	rules   map[string]watch // by kit/reading
+	// behind lists the devices that are reached through one; it is worked out
+	// when it is asked for after the ways have changed.
+	behind      map[domain.ID][]domain.ID
+	waysChanged bool
 	// graceUntil: up to then missing values are not held against a device.
 	graceUntil time.Time
+}
+
+// watch is the rules on one reading, and how much of the past they need.
+type watch struct {
+	rules  []rule.Rule
+	window rule.Window
 }
 
 type device struct {
@@ -113,35 +130,101 @@ type ruleState struct {
 
 // New returns an empty estate.
 func New() *Estate {
-	return &Estate{devices: map[domain.ID]*device{}, series: map[domain.ID]*series{}, rules: map[string][]rule.Rule{}, behind: map[domain.ID][]domain.ID{}}
+	return &Estate{
+		devices: map[domain.ID]*device{},
+		series:  map[domain.ID]*series{},
+		rules:   map[string]watch{},
+		behind:  map[domain.ID][]domain.ID{},
+	}
 }
 
 // SetRules replaces all rules. States of rules that are gone or switched off
 // are dropped; call Recheck to learn what that changed.
 func (e *Estate) SetRules(rules []rule.Rule) {
-	e.rules = map[string][]rule.Rule{}
+	e.rules = map[string]watch{}
 	for _, r := range rules {
 		if r.Enabled {
 			key := r.Kit + "/" + r.Reading
-			e.rules[key] = append(e.rules[key], r)
+			w := e.rules[key]
+			w.rules = append(w.rules, r)
+			w.window = w.window.Join(r.Window())
+			e.rules[key] = w
 		}
 	}
 }
 
-// SetDevice adds a device or changes what is known of it. health is used
-// for a new one only.
-func (e *Estate) SetDevice(d Device, health domain.Health) {
+// Set makes a device with exactly these series known, in the place of what
+// was known of it. Trouble on series that are gone ends, and the health that
+// follows is settled. health is used for a device that was not known.
+func (e *Estate) Set(d Device, all []Series, health domain.Health, now time.Time) Result {
 	known, ok := e.devices[d.ID]
 	if !ok {
 		known = &device{health: health, series: map[domain.ID]*series{}, active: map[*ruleState]struct{}{}}
 		e.devices[d.ID] = known
 	}
+	e.waysChanged = e.waysChanged || !ok || known.ViaID != d.ViaID
+	resumed := known.Paused && !d.Paused
 	known.Device = d
-	e.behind = map[domain.ID][]domain.ID{}
-	for id := range e.devices {
-		for _, hop := range e.chain(id) {
-			e.behind[hop] = append(e.behind[hop], id)
+	if resumed {
+		known.lastAt = now // the silence was not its own
+	}
+	var out Result
+	out.Add(e.endGone(known, all, now))
+	known.shortest, known.reach = 0, nil
+	for _, s := range all {
+		e.setSeries(known, s)
+	}
+	if resumed { // rules may have changed meanwhile
+		for _, s := range known.series {
+			out.Add(e.judge(known, s, now))
 		}
+	}
+	if ok {
+		out.Add(e.settleHealth(known, now))
+	}
+	return out
+}
+
+// endGone forgets the series of a device that are not in the list, and ends
+// the trouble on them.
+func (e *Estate) endGone(d *device, all []Series, now time.Time) (out Result) {
+	stays := make(map[domain.ID]bool, len(all))
+	for _, s := range all {
+		stays[s.ID] = true
+	}
+	for id, s := range d.series {
+		if stays[id] {
+			continue
+		}
+		for _, st := range s.states {
+			out.Add(e.drop(d, s, st, now, "it is no longer collected", "The series is gone: its part has vanished, or its kit was taken off"))
+		}
+		delete(d.series, id)
+		delete(e.series, id)
+	}
+	return out
+}
+
+func (e *Estate) setSeries(d *device, s Series) {
+	known, ok := d.series[s.ID]
+	if !ok {
+		known = &series{states: map[domain.ID]*ruleState{}}
+		d.series[s.ID], e.series[s.ID] = known, known
+	}
+	s.DeviceID = d.ID
+	known.Series, known.key = s, s.Kit+"/"+s.Reading
+	if d.shortest == 0 || s.Every < d.shortest {
+		d.shortest = s.Every
+	}
+	if s.Reach {
+		d.reach = known
+	}
+}
+
+// SetVia changes what a known device is reached through.
+func (e *Estate) SetVia(id, via domain.ID) {
+	if d, ok := e.devices[id]; ok && d.ViaID != via {
+		d.ViaID, e.waysChanged = via, true
 	}
 }
 
@@ -152,32 +235,7 @@ func (e *Estate) RemoveDevice(id domain.ID) {
 			delete(e.series, sid)
 		}
 		delete(e.devices, id)
-	}
-}
-
-// SetSeries adds a series, or changes what is known of it.
-func (e *Estate) SetSeries(s Series) {
-	d, ok := e.devices[s.DeviceID]
-	if !ok {
-		return
-	}
-	known, ok := e.series[s.ID]
-	if !ok {
-		known = &series{states: map[domain.ID]*ruleState{}}
-		e.series[s.ID] = known
-	}
-	slower := ok && s.Every > known.Every
-	known.Series, known.key = s, s.Kit+"/"+s.Reading
-	d.series[s.ID] = known
-	if slower {
-		d.shortest = 0
-		for _, x := range d.series {
-			d.hurry(x.Every)
-		}
-	}
-	d.hurry(s.Every)
-	if s.Reach {
-		d.reach = known
+		e.waysChanged = true
 	}
 }
 
@@ -185,17 +243,21 @@ func (e *Estate) SetSeries(s Series) {
 // the given time: after a pause of ours the silence was not theirs.
 func (e *Estate) Grace(until time.Time) { e.graceUntil = until }
 
-// Restore sets the level that a rule had on a series before a restart.
-func (e *Estate) Restore(seriesID domain.ID, r rule.Rule, level domain.Level, held bool, t why.Trace) {
-	if s, ok := e.series[seriesID]; ok {
-		d := e.devices[s.DeviceID]
-		if old := s.states[r.ID]; old != nil {
-			delete(d.active, old)
-		}
-		st := &ruleState{level: level, held: held, rule: r, why: t, title: Title(r, d.Device, s.Series)}
-		s.states[r.ID] = st
-		d.note(st)
+// Restore sets the level that a rule had on a series before a restart. ok is
+// false when the series is not known.
+func (e *Estate) Restore(seriesID domain.ID, r rule.Rule, level domain.Level, held bool, t why.Trace) (ok bool) {
+	s, ok := e.series[seriesID]
+	if !ok {
+		return false
 	}
+	d := e.devices[s.DeviceID]
+	if old := s.states[r.ID]; old != nil {
+		delete(d.active, old)
+	}
+	st := &ruleState{level: level, held: held, rule: r, why: t, title: Title(r, d.Device, s.Series)}
+	s.states[r.ID] = st
+	d.note(st)
+	return true
 }
 
 // Remember puts past samples (ordered by time) into a series' window without judging.
@@ -220,13 +282,13 @@ func (e *Estate) Sample(seriesID domain.ID, sample domain.Sample) Result {
 	}
 	d := e.devices[s.DeviceID]
 	e.push(s, sample)
-	out.add(e.judge(d, s, sample.At))
+	out.Add(e.judge(d, s, sample.At))
 	if s.Reach {
-		for _, id := range e.behind[d.ID] {
-			out.add(e.reconsider(e.devices[id], sample.At))
+		for _, id := range e.Behind(d.ID) {
+			out.Add(e.reconsider(e.devices[id], sample.At))
 		}
 	}
-	out.add(e.settleHealth(d, sample.At))
+	out.Add(e.settleHealth(d, sample.At))
 	return out
 }
 
@@ -236,9 +298,9 @@ func (e *Estate) Recheck(now time.Time) Result {
 	var out Result
 	for _, d := range e.devices {
 		for _, s := range d.series {
-			out.add(e.judge(d, s, now))
+			out.Add(e.judge(d, s, now))
 		}
-		out.add(e.settleHealth(d, now))
+		out.Add(e.settleHealth(d, now))
 	}
 	return out
 }
@@ -247,7 +309,7 @@ func (e *Estate) Recheck(now time.Time) Result {
 func (e *Estate) Tick(now time.Time) Result {
 	var out Result
 	for _, d := range e.devices {
-		out.add(e.settleHealth(d, now))
+		out.Add(e.settleHealth(d, now))
 	}
 	return out
 }
@@ -272,17 +334,27 @@ func (e *Estate) Series(id domain.ID) (Series, bool) {
 	return s.Series, true
 }
 
+// Window returns how much of the past of a series the rules on it need.
+func (e *Estate) Window(id domain.ID) rule.Window {
+	s, ok := e.series[id]
+	if !ok {
+		return rule.Window{}
+	}
+	return e.rules[s.key].window
+}
+
+// slack is how much longer than needed a window may grow before it is cut.
+const slack = 16
+
 func (e *Estate) push(s *series, sample domain.Sample) {
 	d := e.devices[s.DeviceID]
 	if sample.At.After(d.lastAt) {
 		d.lastAt = sample.At
 	}
-	keep := 2
-	for _, r := range e.rules[s.Kit+"/"+s.Reading] {
-		keep = max(keep, r.Window()+1)
-	}
 	s.window = append(s.window, sample)
-	if extra := len(s.window) - keep; extra > 0 {
+	need := e.rules[s.key].window
+	need.Count = max(need.Count, 1) + 1
+	if extra := need.Needs(s.window); extra > max(slack, len(s.window)/4) {
 		s.window = append(s.window[:0], s.window[extra:]...)
 	}
 	if s.Reach {
@@ -301,25 +373,41 @@ func (e *Estate) answers(s *series) bool {
 	if len(s.window) == 0 {
 		return true
 	}
-	newest := s.window[len(s.window)-1].Value
-	return newest < 100
+	return s.window[len(s.window)-1].Value < 100
 }
 
-func (e *Estate) chain(id domain.ID) []domain.ID {
-	return dependency.Chain(id, func(id domain.ID) domain.ID {
-		if d, ok := e.devices[id]; ok {
-			return d.ViaID
-		}
-		return 0
-	})
+// Via returns what a device is reached through, zero for none.
+func (e *Estate) Via(id domain.ID) domain.ID {
+	if d, ok := e.devices[id]; ok {
+		return d.ViaID
+	}
+	return 0
 }
+
+// Behind returns the devices that are reached through one, at any distance.
+func (e *Estate) Behind(id domain.ID) []domain.ID {
+	if e.waysChanged {
+		e.behind, e.waysChanged = map[domain.ID][]domain.ID{}, false
+		for other := range e.devices {
+			for _, hop := range e.chain(other) {
+				e.behind[hop] = append(e.behind[hop], other)
+			}
+		}
+		for _, list := range e.behind {
+			slices.Sort(list)
+		}
+	}
+	return e.behind[id]
+}
+
+func (e *Estate) chain(id domain.ID) []domain.ID { return dependency.Chain(id, e.Via) }
 
 func (e *Estate) hops(d *device) []dependency.Hop {
 	var hops []dependency.Hop
 	for _, id := range e.chain(d.ID) {
 		hop, ok := e.devices[id]
 		if !ok || hop.Paused {
-			continue
+			continue // nothing is known of it
 		}
 		h := dependency.Hop{ID: hop.ID, Name: hop.Name}
 		if hop.reach != nil && len(hop.reach.window) > 0 {

@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/limit"
+	"tirelessowl/internal/core/rule/state"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
@@ -22,20 +24,25 @@ func pair(t *testing.T) *Estate {
 	t.Helper()
 	e := New()
 	e.SetRules([]rule.Rule{
-		{ID: 1, Name: "reach", Title: "{device} does not answer", Kit: "r", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1, Enabled: true,
-			Limits: map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}},
-		{ID: 2, Name: "full", Title: "{part} of {device} is full", Kit: "h", Reading: "used", Unit: "%", Side: rule.Above, InARow: 1, RecoverInARow: 1, Enabled: true,
-			Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}},
+		{ID: 1, Name: "reach", Title: "{device} does not answer", Kit: "r", Reading: "loss", Unit: "%", Enabled: true, Condition: &limit.Condition{
+			Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}}},
+		{ID: 2, Name: "full", Title: "{part} of {device} is full", Kit: "h", Reading: "used", Unit: "%", Enabled: true, Condition: &limit.Condition{
+			Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}},
 	})
-	e.SetDevice(Device{ID: 1, Name: "edge"}, domain.Unknown)
-	e.SetDevice(Device{ID: 2, Name: "kiosk", ViaID: 1}, domain.Unknown)
-	e.SetSeries(Series{ID: 10, DeviceID: 1, Kit: "r", Reading: "loss", Name: "Loss", Unit: "%", Every: every, Reach: true})
-	e.SetSeries(Series{ID: 20, DeviceID: 2, Kit: "r", Reading: "loss", Name: "Loss", Unit: "%", Every: every, Reach: true})
-	e.SetSeries(Series{ID: 21, DeviceID: 2, Part: "/data", Kit: "h", Reading: "used", Name: "Used", Unit: "%", Every: every})
+	e.Set(Device{ID: 1, Name: "edge"}, []Series{loss(10)}, domain.Unknown, t0)
+	e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20), volume(21)}, domain.Unknown, t0)
 	for _, id := range []domain.ID{10, 20} {
 		e.Sample(id, domain.Sample{At: t0, Value: 0})
 	}
 	return e
+}
+
+func loss(id domain.ID) Series {
+	return Series{ID: id, Kit: "r", Reading: "loss", Name: "Loss", Unit: "%", Every: every, Reach: true}
+}
+
+func volume(id domain.ID) Series {
+	return Series{ID: id, Part: "/data", Kit: "h", Reading: "used", Name: "Used", Unit: "%", Every: every}
 }
 
 // feed gives a value to a series some seconds after t0.
@@ -85,9 +92,9 @@ func TestBehindADeadDeviceIsUnreachable(t *testing.T) {
 // unreachable that answers again.
 func TestReachableAsSoonAsItAnswers(t *testing.T) {
 	e := pair(t)
-	slow := rule.Rule{ID: 3, Name: "loses", Kit: "r", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 4, Enabled: true,
-		Limits: map[domain.Level]rule.Limit{domain.LevelNotice: {Raise: 30, Recover: 10}}}
-	e.SetRules(append(e.rules["r/loss"], slow))
+	slow := rule.Rule{ID: 3, Name: "loses", Kit: "r", Reading: "loss", Unit: "%", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 4}, Limits: map[domain.Level]limit.Limit{domain.LevelNotice: {Raise: 30, Recover: 10}}}}
+	e.SetRules(append(e.rules["r/loss"].rules, slow))
 	feed(e, 10, 14, 100)
 	feed(e, 20, 15, 100)
 	feed(e, 20, 30, 100)
@@ -172,8 +179,8 @@ func TestNoDataIsUnknown(t *testing.T) {
 func TestChangedRuleActsWithoutANewValue(t *testing.T) {
 	e := pair(t)
 	feed(e, 21, 15, 70)
-	stricter := rule.Rule{ID: 2, Name: "full", Kit: "h", Reading: "used", Side: rule.Above, InARow: 1, RecoverInARow: 1, Enabled: true,
-		Limits: map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 60, Recover: 60}}}
+	stricter := rule.Rule{ID: 2, Name: "full", Kit: "h", Reading: "used", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 60, Recover: 60}}}}
 	e.SetRules([]rule.Rule{stricter})
 	out := e.Recheck(t0.Add(16 * time.Second))
 	require.Len(t, out.Judged, 1)
@@ -187,7 +194,7 @@ func TestChangedRuleActsWithoutANewValue(t *testing.T) {
 
 func TestPausedAndRestored(t *testing.T) {
 	e := pair(t)
-	e.SetDevice(Device{ID: 1, Name: "edge", Paused: true}, domain.Fine)
+	e.Set(Device{ID: 1, Name: "edge", Paused: true}, []Series{loss(10)}, domain.Fine, t0)
 	feed(e, 10, 15, 100)
 	assert.Empty(t, feed(e, 10, 30, 100).Judged)
 	assert.Equal(t, domain.Paused, healthOf(e, 1, 30))
@@ -210,11 +217,110 @@ func TestLateSamplesAreIgnored(t *testing.T) {
 
 func TestAPauseOfOursIsNotHeldAgainstDevices(t *testing.T) {
 	e := New()
-	e.SetDevice(Device{ID: 1, Name: "edge"}, domain.Fine)
-	e.SetSeries(Series{ID: 10, DeviceID: 1, Every: every})
+	e.Set(Device{ID: 1, Name: "edge"}, []Series{{ID: 10, Every: every}}, domain.Fine, t0)
 	e.Grace(t0.Add(time.Minute))
 	assert.Empty(t, e.Recheck(t0).Health)
 	out := e.Tick(t0.Add(time.Minute))
 	require.Len(t, out.Health, 1, "after the grace it counts")
 	assert.Equal(t, domain.Unknown, out.Health[0].To)
+}
+
+// A part that vanishes takes its trouble with it: what is no longer collected
+// can never recover by itself.
+func TestVanishedSeriesEndTheirTrouble(t *testing.T) {
+	e := pair(t)
+	feed(e, 21, 15, 95)
+	require.Equal(t, domain.Warning, healthOf(e, 2, 15))
+	out := e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20)}, domain.Fine, t0.Add(20*time.Second))
+	require.Len(t, out.Judged, 1)
+	j := out.Judged[0]
+	assert.Equal(t, domain.LevelWarning, j.From)
+	assert.Equal(t, domain.LevelNone, j.To)
+	assert.Equal(t, "/data used is over: it is no longer collected", j.Reason())
+	assert.Contains(t, j.Why.Facts[0].Text, "its part has vanished")
+	require.Len(t, out.Health, 1)
+	assert.Equal(t, domain.Fine, out.Health[0].To)
+	assert.Empty(t, feed(e, 21, 30, 99).Judged, "it is forgotten")
+	_, ok := e.Series(21)
+	assert.False(t, ok)
+	assert.Empty(t, e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20)}, domain.Fine, t0.Add(40*time.Second)).Judged, "once")
+	// It comes back: a fresh beginning.
+	e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20), volume(21)}, domain.Fine, t0.Add(50*time.Second))
+	assert.Len(t, feed(e, 21, 60, 95).Judged, 1)
+}
+
+// A hop that is paused is not asked, so that nothing can be concluded from it.
+func TestPausedHopsAreLeftOut(t *testing.T) {
+	e := pair(t)
+	feed(e, 10, 14, 100) // silent, and then paused
+	e.Set(Device{ID: 1, Name: "edge", Paused: true}, []Series{loss(10)}, domain.Fine, t0.Add(14*time.Second))
+	feed(e, 20, 15, 100)
+	out := feed(e, 20, 30, 100)
+	require.Len(t, out.Judged, 1)
+	assert.False(t, out.Judged[0].Held, "nothing on the way is known to be silent")
+	assert.Equal(t, domain.Critical, healthOf(e, 2, 30))
+}
+
+func TestResumingIsNoSilence(t *testing.T) {
+	e := pair(t)
+	e.Set(Device{ID: 1, Name: "edge", Paused: true}, []Series{loss(10)}, domain.Fine, t0.Add(20*time.Second))
+	assert.Equal(t, domain.Paused, healthOf(e, 1, 3600))
+	out := e.Set(Device{ID: 1, Name: "edge"}, []Series{loss(10)}, domain.Fine, t0.Add(time.Hour))
+	require.Len(t, out.Health, 1)
+	assert.Equal(t, domain.Fine, out.Health[0].To, "it was not asked for an hour; that is not its silence")
+}
+
+// No data comes before trouble: what was bad an hour ago is not known to be so now.
+func TestNoDataComesBeforeTrouble(t *testing.T) {
+	e := pair(t)
+	feed(e, 21, 15, 95)
+	require.Equal(t, domain.Warning, healthOf(e, 2, 15))
+	e.Tick(t0.Add(time.Hour))
+	assert.Equal(t, domain.Unknown, healthOf(e, 2, 3600))
+	_, reason, trace, _ := e.Health(2, t0.Add(time.Hour))
+	assert.Equal(t, "no value for 59\u00a0min", reason)
+	assert.NotEmpty(t, trace.Facts)
+}
+
+func TestWaysChange(t *testing.T) {
+	e := pair(t)
+	assert.Equal(t, []domain.ID{2}, e.Behind(1))
+	assert.Equal(t, domain.ID(1), e.Via(2))
+	e.SetVia(2, 0)
+	assert.Empty(t, e.Behind(1))
+	e.SetVia(1, 2)
+	assert.Equal(t, []domain.ID{1}, e.Behind(2))
+	e.SetVia(2, 1) // a loop ends nowhere and does no harm
+	assert.Equal(t, []domain.ID{1}, e.Behind(2))
+	e.RemoveDevice(1)
+	assert.Empty(t, e.Behind(2))
+	e.SetVia(99, 1)
+	assert.Zero(t, e.Via(99))
+}
+
+func TestStatesAreJudgedToo(t *testing.T) {
+	e := New()
+	e.SetRules([]rule.Rule{{ID: 5, Name: "port down", Title: "{part} of {device} is down", Kit: "i", Reading: "state", Enabled: true, Condition: &state.Condition{
+		Codes: map[int]string{1: "up", 2: "down"}, Levels: map[domain.Level][]string{domain.LevelWarning: {"down"}},
+		For: rule.Hold{Time: time.Minute}, Recover: rule.Hold{Values: 1}}}})
+	e.Set(Device{ID: 1, Name: "switch"}, []Series{{ID: 10, Part: "port3", Name: "State", Kit: "i", Reading: "state", Every: every}}, domain.Unknown, t0)
+	for s := 0; s < 60; s += 15 {
+		assert.Empty(t, feed(e, 10, s, 2).Judged)
+	}
+	require.Len(t, feed(e, 10, 60, 2).Judged, 1)
+	assert.Equal(t, domain.Warning, healthOf(e, 1, 60), "down since 0, a minute later it counts")
+	out := feed(e, 10, 75, 1)
+	require.Len(t, out.Judged, 1)
+	assert.Equal(t, "port3 state is up again", out.Judged[0].Reason())
+}
+
+// A window by time keeps what the rule needs and is cut now and then.
+func TestWindowsAreBounded(t *testing.T) {
+	e := pair(t)
+	for s := 1; s < 2000; s++ {
+		feed(e, 21, 15*s, 10)
+	}
+	assert.Less(t, len(e.series[21].window), 40)
+	assert.Equal(t, rule.Window{Count: 1}, e.Window(21))
+	assert.Equal(t, rule.Window{}, e.Window(999))
 }

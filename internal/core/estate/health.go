@@ -4,14 +4,11 @@ import (
 	"fmt"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
-
-// silentRounds is how many intervals may pass without any sample before the
-// health of a device is unknown.
-const silentRounds = 5
 
 // settleHealth works out a device's health and tells whether it changed. It
 // is called with every sample: only a change is put into words.
@@ -145,15 +142,8 @@ func (e *Estate) unreachableReason(d *device) string {
 	return "the way to it was lost"
 }
 
-// hurry notes the interval of a series of the device.
-func (d *device) hurry(every time.Duration) {
-	if d.shortest == 0 || every < d.shortest {
-		d.shortest = every
-	}
-}
-
 // patience is how long a device may be silent before its health is unknown.
-func (d *device) patience() time.Duration { return silentRounds*d.shortest + 30*time.Second }
+func (d *device) patience() time.Duration { return cadence.Silence(d.shortest) }
 
 func (e *Estate) explainFine(d *device, t *why.Trace) {
 	watched := 0

@@ -1,14 +1,13 @@
 package estate
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/dependency"
 	"tirelessowl/internal/core/rule"
-	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
@@ -16,7 +15,7 @@ import (
 // judge applies all rules of a series to its window.
 func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 	var out Result
-	rules := e.rules[s.key]
+	rules := e.rules[s.key].rules
 	for _, r := range rules {
 		st := s.states[r.ID]
 		if st == nil {
@@ -25,7 +24,7 @@ func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 		}
 		st.rule = r
 		if !d.Paused {
-			out.add(e.judgeRule(d, s, st, now))
+			out.Add(e.judgeRule(d, s, st, now))
 		}
 	}
 	if len(s.states) == len(rules) {
@@ -33,7 +32,7 @@ func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 	}
 	for id, st := range s.states {
 		if !slices.ContainsFunc(rules, func(r rule.Rule) bool { return r.ID == id }) {
-			out.add(e.drop(d, s, st, now))
+			out.Add(e.drop(d, s, st, now, "the rule was switched off", "The rule “"+st.rule.Name+"” no longer watches this series"))
 			delete(s.states, id)
 		}
 	}
@@ -68,16 +67,12 @@ func (e *Estate) judgeRule(d *device, s *series, st *ruleState, now time.Time) R
 // silent decides whether a device that stopped answering is down or out of reach.
 func (e *Estate) silent(d *device, s *series, st *ruleState, v rule.Verdict, now time.Time) Result {
 	verdict, by, trace := dependency.Judge(v.FirstBadAt, e.hops(d))
-	if verdict == dependency.Wait && now.Sub(v.FirstBadAt) < waitAtMost(s) {
+	if verdict == dependency.Wait && now.Sub(v.FirstBadAt) < cadence.Wait(s.Every) {
 		return Result{Ask: []domain.ID{by.ID}}
 	}
 	v.Why.Include("Down, or only out of reach?", trace)
 	return Result{Judged: []Judged{e.change(d, s, st, v, now, verdict == dependency.Unreachable)}}
 }
-
-// waitAtMost bounds the wait for a word from the hops: a collector that does
-// not get round to them must not hide a dead device.
-func waitAtMost(s *series) time.Duration { return 4*s.Every + 10*time.Second }
 
 // release turns held trouble into an alert once the way is clear again and
 // the device has been asked often enough since.
@@ -92,14 +87,9 @@ func (e *Estate) release(d *device, s *series, st *ruleState, v rule.Verdict, no
 			clear = hop.answersFrom
 		}
 	}
-	since := 0
-	for _, sample := range s.window {
-		if sample.At.After(clear) {
-			since++
-		}
-	}
-	if since < st.rule.InARow {
-		return Result{}
+	first := slices.IndexFunc(s.window, func(x domain.Sample) bool { return x.At.After(clear) })
+	if first < 0 || st.rule.Condition.Level(domain.LevelNone, s.window[first:]) == domain.LevelNone {
+		return Result{} // what was seen since then is not yet trouble by itself
 	}
 	v.Why.Include("Down, or only out of reach?", trace)
 	j := e.change(d, s, st, v, now, false)
@@ -113,13 +103,13 @@ func (e *Estate) reconsider(d *device, now time.Time) Result {
 		return Result{}
 	}
 	out := e.judge(d, d.reach, now)
-	out.add(e.settleHealth(d, now))
+	out.Add(e.settleHealth(d, now))
 	return out
 }
 
 func (e *Estate) change(d *device, s *series, st *ruleState, v rule.Verdict, now time.Time, held bool) Judged {
 	j := Judged{Rule: st.rule, Series: s.Series, Device: d.Device, From: st.level, To: v.Level, At: now,
-		FirstBadAt: v.FirstBadAt, Limit: v.Limit, Held: held, Why: v.Why}
+		FirstBadAt: v.FirstBadAt, Limit: v.Limit, Says: v.Says, Held: held, Why: v.Why}
 	if n := len(s.window); n > 0 {
 		j.Value = s.window[n-1].Value
 	}
@@ -132,14 +122,15 @@ func (e *Estate) change(d *device, s *series, st *ruleState, v rule.Verdict, now
 	return j
 }
 
-// drop ends the trouble of a rule that was switched off or removed.
-func (e *Estate) drop(d *device, s *series, st *ruleState, now time.Time) Result {
+// drop ends the trouble of a rule on a series that it no longer watches.
+func (e *Estate) drop(d *device, s *series, st *ruleState, now time.Time, answer, fact string) Result {
 	if st.level == domain.LevelNone {
 		return Result{}
 	}
-	t := why.Trace{Question: "Why fine?", Answer: "the rule was switched off"}
-	t.Because("The rule “"+st.rule.Name+"” no longer watches this series", "", why.To("rule", st.rule.ID))
-	return Result{Judged: []Judged{e.change(d, s, st, rule.Verdict{Why: t}, now, st.held)}}
+	t := why.Trace{Question: "Why fine?", Answer: answer}
+	t.Because(fact, "", why.To("rule", st.rule.ID))
+	ended := rule.Verdict{Finding: rule.Finding{Says: "is over: " + answer}, Why: t}
+	return Result{Judged: []Judged{e.change(d, s, st, ended, now, st.held)}}
 }
 
 // Title fills the rule's title: {device} and {part} stand for the names.
@@ -154,10 +145,5 @@ func Title(r rule.Rule, d Device, s Series) string {
 
 // Reason says a judged change in one sentence with value and limit.
 func (j Judged) Reason() string {
-	value, limit := units.Format(j.Value, j.Rule.Unit), units.Format(j.Limit, j.Rule.Unit)
-	name := strings.TrimSpace(j.Series.Part + " " + strings.ToLower(j.Series.Name))
-	if j.To == domain.LevelNone {
-		return fmt.Sprintf("%s is good again at %s, recovery limit %s", name, value, limit)
-	}
-	return fmt.Sprintf("%s %s, limit %s", name, value, limit)
+	return strings.TrimSpace(j.Series.Part+" "+strings.ToLower(j.Series.Name)) + " " + j.Says
 }

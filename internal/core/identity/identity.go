@@ -28,8 +28,8 @@ type Answer struct {
 	Description string
 	Location    string
 	Services    int // sysServices (RFC 3418)
-	Interfaces  int
-	Volumes     int
+	// Parts counts what it has inside, by purpose.
+	Parts map[string]int
 	// Facts are what kits may need: "answers:snmp", "mib:interfaces", …
 	Facts []string
 }

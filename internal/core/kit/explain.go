@@ -6,18 +6,15 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/core/why"
 )
 
 // Why explains how a reading comes about: what is asked, how often, and what
 // is made of the answer, with the counters of the last two looks where st
 // has them.
-func (k *Kit) Why(r Reading, st derive.State) why.Trace {
+func (k *Kit) Why(r Reading, src Source, st derive.State) why.Trace {
 	t := why.Trace{Question: "Where does “" + r.Name + "” come from?", Answer: k.Title + ", version " + fmt.Sprint(k.Version)}
-	src, ok := k.Source(r.Source)
-	if !ok {
-		return t
-	}
 	t.Because(k.asked(src, r), "every "+units.Span(src.Every), nil)
 	if len(r.Value) > 1 {
 		t.Because("Of several objects the first that the device has is used", strings.Join(r.Value, ", then "), nil)
@@ -34,20 +31,17 @@ func (k *Kit) Why(r Reading, st derive.State) why.Trace {
 }
 
 func (k *Kit) asked(src Source, r Reading) string {
-	if src.Probe != nil {
-		return fmt.Sprintf("A probe of %d requests measures the answer time and the share that is lost", src.Probe.Count)
+	w, ok := k.ways.Of(src.Way)
+	if !ok {
+		return "It is asked by the way “" + src.Way + "”, which is not known here"
 	}
-	how := "SNMP GET of "
-	if len(src.Walk) > 0 {
-		how = "SNMP walk of "
-	}
-	var objects []string
+	var columns []way.Column
 	for _, name := range r.Value {
 		if c := src.Column(name); c >= 0 {
-			objects = append(objects, fmt.Sprintf("%s (%s)", name, src.Columns()[c].OID))
+			columns = append(columns, src.columns[c])
 		}
 	}
-	return how + strings.Join(objects, " or ")
+	return w.Words(k.filled(w, src, nil), columns)
 }
 
 // steps are what happens to the value after it was fetched, in words.

@@ -1,13 +1,38 @@
 // Package kit defines reusable sets of readings, row discoveries, rules and
-// charts, reads them from files, and works out where they fit and what they cost.
+// charts, reads them from files, and works out where they fit, what they ask
+// and what they cost.
 package kit
 
 import (
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
+)
+
+// Purpose says what a reading or a kind of part is for, so that the rest of
+// the product can find it without knowing any kit by name.
+type Purpose string
+
+// The purposes of readings.
+const (
+	// Reach tells whether a device answers: the share of requests in one
+	// round that got no answer, in %.
+	Reach Purpose = "reach"
+	// Traffic is bits a second through a part; the part's speed bounds it.
+	Traffic Purpose = "traffic"
+	// Filling is the share of a part's room that is in use, in %.
+	Filling Purpose = "filling"
+)
+
+// The purposes of parts.
+const (
+	Interfaces Purpose = "interface"
+	Volumes    Purpose = "volume"
 )
 
 // Kit is one aspect of one kind of thing.
@@ -17,76 +42,46 @@ type Kit struct {
 	About   string
 	Version int
 	// Needs are the facts that a device must show for the kit to fit, as a
-	// sweep learns them: "answers:snmp", "mib:interfaces", …
-	Needs      []string
-	Parameters []Parameter
+	// sweep learns them.
+	Needs []string
+	// Parameters may be set where the kit is fitted.
+	Parameters []field.Field
 	Sources    []Source
 	Parts      []Parts
 	Readings   []Reading
 	Rules      []rule.Rule
 	Charts     []Chart
+	ways       way.List
 }
 
-// Parameter is a setting that may be changed where the kit is fitted.
-type Parameter struct {
-	Name    string
-	About   string
-	Default string
-	Choices []string
-}
-
-// Source is one fetch that feeds many readings. Exactly one of Probe, Get
-// and Walk is used.
+// Source is one fetch that feeds many readings. A source may stand several
+// times, each for other values of the parameters and with columns of the same
+// names.
 type Source struct {
 	Key   string
+	Way   string
 	Every time.Duration
-	Probe *Probe
-	Get   []Column
-	Walk  []Column
+	// When lists the values of parameters for which it is used; empty for always.
+	When map[string]string
+	// Ask says what is asked; {NAME} stands for the value of a parameter.
+	Ask     way.Settings
+	columns []way.Column
 }
 
 // Columns returns the columns that a fetch brings, in order.
-func (s Source) Columns() []Column {
-	switch {
-	case s.Probe != nil:
-		return ProbeColumns
-	case len(s.Get) > 0:
-		return s.Get
-	}
-	return s.Walk
-}
+func (s Source) Columns() []way.Column { return s.columns }
 
 // Column returns the place of a column, or -1.
 func (s Source) Column(name string) int {
-	for i, c := range s.Columns() {
-		if c.As == name {
-			return i
-		}
-	}
-	return -1
+	return slices.IndexFunc(s.columns, func(c way.Column) bool { return c.As == name })
 }
-
-// Column names one object of a device.
-type Column struct {
-	As  string
-	OID string
-}
-
-// Probe asks a device several times whether it answers, and how fast.
-type Probe struct {
-	Count   int
-	Timeout time.Duration
-}
-
-// ProbeColumns are what a probe brings: mean answer time in seconds, and the
-// share of lost requests in %.
-var ProbeColumns = []Column{{As: "time"}, {As: "loss"}}
 
 // Parts is a row discovery: it makes parts from the rows of a source.
 type Parts struct {
-	Kind   string
-	Title  string
-	Source string
+	Kind    string
+	Title   string
+	Purpose Purpose
+	Source  string
 	// Key and Name list columns; the first that is not empty is used. The
 	// key is the identity of the part: it survives re-indexing.
 	Key  []string
@@ -123,9 +118,8 @@ type Reading struct {
 	Over    derive.Over
 	Codes   map[int]string
 	// Text is true for a reading whose values are texts.
-	Text bool
-	// Reach marks the reading that tells whether the device answers at all.
-	Reach bool
+	Text    bool
+	Purpose Purpose
 	// Always is true for a reading that is stored when there is no answer
 	// too (the loss is 100 % then).
 	Always bool
@@ -142,13 +136,19 @@ func (r Reading) Kind() domain.SeriesKind {
 	return domain.KindNumber
 }
 
+// Subject is what rules need to know of the values.
+func (r Reading) Subject() rule.Subject {
+	return rule.Subject{Kind: r.Kind(), Unit: r.Unit, Codes: r.Codes}
+}
+
 // Chart is a set of readings drawn together.
 type Chart struct {
 	Title    string
 	Readings []string
 }
 
-// Source returns the source with the given key; ok is false if there is none.
+// Source returns the source with the given key, of several the first; ok is
+// false if there is none.
 func (k *Kit) Source(key string) (Source, bool) {
 	for _, s := range k.Sources {
 		if s.Key == key {
@@ -156,6 +156,33 @@ func (k *Kit) Source(key string) (Source, bool) {
 		}
 	}
 	return Source{}, false
+}
+
+// SourcesFor returns the sources that are used with the given parameters.
+func (k *Kit) SourcesFor(parameters map[string]string) (out []Source) {
+	for _, s := range k.Sources {
+		used := true
+		for name, value := range s.When {
+			used = used && k.parameter(parameters, name) == value
+		}
+		if used {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// parameter returns the value of a parameter, or its default.
+func (k *Kit) parameter(values map[string]string, name string) string {
+	if v := values[name]; v != "" {
+		return v
+	}
+	for _, p := range k.Parameters {
+		if p.Name == name {
+			return p.Default
+		}
+	}
+	return ""
 }
 
 // Reading returns the reading with the given key; ok is false if there is none.
@@ -178,9 +205,8 @@ func (k *Kit) PartsOf(kind string) (Parts, bool) {
 	return Parts{}, false
 }
 
-// Formula compiles a reading against its source's columns.
-func (k *Kit) Formula(r Reading) derive.Formula {
-	src, _ := k.Source(r.Source)
+// Formula compiles a reading against the columns of its source.
+func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 	f := derive.Formula{Rate: r.Rate, Times: -1, PercentOf: -1, Scale: r.Scale}
 	for _, name := range r.Value {
 		f.Columns = append(f.Columns, src.Column(name))
@@ -203,23 +229,14 @@ func (f Filter) Keeps(src Source, row derive.Row) bool {
 		return ""
 	}
 	for name, allowed := range f.Only {
-		if !contains(allowed, cell(name)) {
+		if !slices.Contains(allowed, cell(name)) {
 			return false
 		}
 	}
 	for name, refused := range f.LeaveOut {
-		if contains(refused, cell(name)) {
+		if slices.Contains(refused, cell(name)) {
 			return false
 		}
 	}
 	return true
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }

@@ -1,123 +1,122 @@
 package kit
 
 import (
+	"errors"
+	"net/netip"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/rule/kinds"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/kits"
 )
 
-func shipped(t *testing.T, name string) *Kit {
-	t.Helper()
-	data, err := kits.Files.ReadFile(name + ".yaml")
-	require.NoError(t, err)
-	k, err := Parse(data)
-	require.NoError(t, err)
-	return k
+// Two ways for tests: one whose sources name their columns, one that brings its own.
+var testWays = way.List{
+	{Name: "named", Endpoint: []field.Field{field.Port("Port", "9")}, Ask: []field.Field{{Name: "form", Kind: field.Choice, Choices: []string{"get", "walk"}, Default: "get"}},
+		CheckColumn: func(of string) error {
+			if !strings.HasPrefix(of, "1.") {
+				return errors.New("no valid object")
+			}
+			return nil
+		},
+		Requests: func(_ way.Settings, rows int) float64 { return float64(rows) },
+		Words:    func(_ way.Settings, columns []way.Column) string { return "asks for " + columns[0].Of }},
+	{Name: "own", Ask: []field.Field{{Name: "port", Kind: field.Whole, Low: 1, High: 65535}},
+		Columns:  func(way.Settings) []way.Column { return []way.Column{{As: "a"}, {As: "extra"}} },
+		Requests: func(way.Settings, int) float64 { return 3 },
+		Words:    func(way.Settings, []way.Column) string { return "opens it" }},
 }
 
-func TestShippedKitsAreValid(t *testing.T) {
-	entries, err := kits.Files.ReadDir(".")
-	require.NoError(t, err)
-	require.GreaterOrEqual(t, len(entries), 3)
-	for _, e := range entries {
-		k := shipped(t, strings.TrimSuffix(e.Name(), ".yaml"))
-		assert.Equal(t, e.Name(), k.Name+".yaml")
-		for _, r := range k.Rules {
-			assert.NotContains(t, r.Words(), "nothing", r.Name)
-		}
-	}
-}
+const base = "kit: x\ntitle: X\nversion: 1\nsources: [{key: s, way: named, every: 60s, columns: [{as: a, of: 1.3.6}]}]\n"
+
+func parse(text string) (*Kit, error) { return Parse([]byte(text), testWays, kinds.All) }
 
 func TestParseTellsWhatIsWrong(t *testing.T) {
-	base := "kit: x\ntitle: X\nversion: 1\nsources: [{key: s, every: 60s, get: [{as: a, oid: 1.3.6}]}]\n"
-	for want, text := range map[string]string{
-		"field wobble not found":   base + "wobble: 1",
-		"no column \"b\"":          base + "readings: [{key: r, source: s, value: [b]}]",
-		"its source, part":         base + "readings: [{key: r, source: nowhere, value: [a]}]",
-		"there is no reading":      base + "rules: [{key: q, name: q, reading: z, above: {warning: {at: 1}}}]",
-		"is not a level":           base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, reading: r, above: {awful: {at: 1}}}]",
-		"not a duration":           strings.Replace(base, "60s", "often", 1),
-		"no valid object":          strings.Replace(base, "1.3.6", "iso.org", 1),
-		"must be set":              "kit: x",
-		"chart \"c\": there is no": base + "charts: [{title: c, readings: [z]}]",
-		"a text has no unit":       base + "readings: [{key: r, source: s, value: [a], text: true, unit: B}]",
-		"cannot be computed with":  base + "readings: [{key: r, source: s, value: [a], text: true, rate: true}]",
-		"a limit needs numbers":    base + "readings: [{key: r, source: s, value: [a], text: true}]\nrules: [{key: q, name: q, reading: r, above: {warning: {at: 1}}}]",
-		"that has numbers":         base + "readings: [{key: r, source: s, value: [a], text: true}]\ncharts: [{title: c, readings: [r]}]",
-		"good side":                base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, reading: r, above: {warning: {at: 1, recover: 2}}}]",
+	number, text := base+"readings: [{key: r, source: s, value: [a]}]\n", base+"readings: [{key: r, source: s, value: [a], text: true}]\n"
+	for want, wrong := range map[string]string{
+		"field wobble not found":             base + "wobble: 1",
+		"no column \"b\"":                    base + "readings: [{key: r, source: s, value: [b]}]",
+		"its source, part":                   base + "readings: [{key: r, source: nowhere, value: [a]}]",
+		"there is no reading":                base + "rules: [{key: q, name: q, reading: z, limit: {levels: {warning: {at: 1}}}}]",
+		"is not a level":                     number + "rules: [{key: q, name: q, reading: r, limit: {levels: {awful: {at: 1}}}}]",
+		"not a duration":                     strings.Replace(base, "60s", "often", 1),
+		"no valid object":                    strings.Replace(base, "1.3.6", "iso.org", 1),
+		"must be set":                        "kit: x",
+		"chart \"c\": there is no":           base + "charts: [{title: c, readings: [z]}]",
+		"a text has no unit":                 base + "readings: [{key: r, source: s, value: [a], text: true, unit: B}]",
+		"cannot be computed with":            base + "readings: [{key: r, source: s, value: [a], text: true, rate: true}]",
+		"limit cannot judge the values":      text + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
+		"state cannot judge the values":      number + "rules: [{key: q, name: q, reading: r, state: {levels: {warning: [down]}}}]",
+		"no kind of rule \"smell\"":          number + "rules: [{key: q, name: q, reading: r, smell: {}}]",
+		"it has 0":                           number + "rules: [{key: q, name: q, reading: r}]",
+		"a key of its own":                   number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1}}}}, {key: q, name: p, reading: r, limit: {levels: {warning: {at: 1}}}}]",
+		"that has numbers":                   text + "charts: [{title: c, readings: [r]}]",
+		"good side":                          number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1, recover: 2}}}}]",
+		"no way \"pigeon\"":                  strings.Replace(base, "way: named", "way: pigeon", 1),
+		"form: Choose one of get, walk":      strings.Replace(base, "every: 60s", "every: 60s, ask: {form: shout}", 1),
+		"no parameter port":                  strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{port}\"}", 1),
+		"There is no such setting":           strings.Replace(base, "every: 60s", "every: 60s, ask: {volume: loud}", 1),
+		"there is no parameter \"method\"":   strings.Replace(base, "every: 60s", "every: 60s, when: {method: udp}", 1),
+		"fetches nothing":                    strings.Replace(base, ", columns: [{as: a, of: 1.3.6}]", "", 1),
+		"there is no purpose":                base + "readings: [{key: r, source: s, value: [a], purpose: fun}]",
+		"“asleep” is not one of awake, away": base + "readings: [{key: r, source: s, value: [a], codes: {1: awake, 2: away}}]\nrules: [{key: q, name: q, reading: r, state: {levels: {warning: [asleep]}}}]",
 	} {
-		_, err := Parse([]byte(text))
+		_, err := parse(wrong)
 		require.Error(t, err, want)
 		assert.Contains(t, err.Error(), want)
 	}
 }
 
-func TestReadingsKnowWhatTheirValuesAre(t *testing.T) {
-	kindOf := func(kit, reading string) domain.SeriesKind {
-		r, ok := shipped(t, kit).Reading(reading)
-		require.True(t, ok)
-		return r.Kind()
-	}
-	assert.Equal(t, domain.KindText, kindOf("system", "description"))
-	assert.Equal(t, domain.KindState, kindOf("interfaces", "state"))
-	assert.Equal(t, domain.KindNumber, kindOf("system", "uptime"))
-	assert.True(t, domain.KindState.Stands() && domain.KindText.Stands() && !domain.KindNumber.Stands())
+// A source may stand several times, for other values of a parameter.
+func TestVariantsOfASource(t *testing.T) {
+	const two = `kit: x
+title: X
+version: 1
+parameters: [{name: how, default: asked, choices: [asked, opened]}, {name: port, kind: whole number, low: 1, high: 9}]
+sources:
+  - {key: s, way: named, when: {how: asked}, every: 60s, columns: [{as: z, of: 1.1}, {as: a, of: 1.2}]}
+  - {key: s, way: own, when: {how: opened}, every: 60s, ask: {port: "{port}"}}
+readings: [{key: r, source: s, value: [a]}]
+`
+	k, err := parse(two)
+	require.NoError(t, err)
+	d := domain.Device{ID: 7, Address: netip.MustParseAddr("192.0.2.7")}
+	q := k.Questions(d, nil, nil)
+	require.Len(t, q, 1)
+	assert.Equal(t, "named", q[0].Way)
+	assert.Equal(t, "9", q[0].Endpoint["port"])
+	assert.Equal(t, d.Address, q[0].Address)
+	other := netip.MustParseAddr("198.51.100.7")
+	q = k.Questions(d, map[string]string{"how": "opened", "port": "5"}, map[string]Talk{"own": {Address: other, Secrets: domain.Secrets{"k": "v"}}, "named": {}})
+	require.Len(t, q, 1)
+	assert.Equal(t, "own", q[0].Way)
+	assert.Equal(t, "5", q[0].Ask["port"])
+	assert.Equal(t, other, q[0].Address)
+	assert.Equal(t, domain.Secret("v"), q[0].Secrets["k"])
+	assert.Empty(t, k.Questions(d, map[string]string{"how": "opened"}, nil)[0].Ask["port"], "an empty parameter leaves it to the endpoint")
+	r, _ := k.Reading("r")
+	srcs := k.SourcesFor(map[string]string{"how": "asked"})
+	assert.Equal(t, []int{1}, k.Formula(r, srcs[0]).Columns)
+	assert.Equal(t, []int{0}, k.Formula(r, k.SourcesFor(map[string]string{"how": "opened"})[0]).Columns, "the same reading, in another column")
+	_, err = parse(strings.Replace(two, "value: [a]", "value: [z]", 1))
+	assert.ErrorContains(t, err, "no column \"z\"", "every variant must bring what readings need")
 }
 
-func TestEstimate(t *testing.T) {
-	// Interfaces on 24 ports: 5 readings × 24 = 120 series, each 1440 a day.
-	cost := shipped(t, "interfaces").Estimate(map[string]int{"interface": 24}, 4)
-	assert.Equal(t, 120, cost.Series)
-	assert.Equal(t, 172_800.0, cost.SamplesPerDay)
-	// 24 rows at 8 an answer: 3 answers, and one that finds the end; each minute.
-	assert.Equal(t, 4.0, cost.RequestsPerMinute)
-	assert.Equal(t, 172_800.0*30*4, cost.BytesPerMonth)
-	// Reachability: 2 series every 15 s = 11520 samples a day, 3 requests 4 times a minute.
-	reach := shipped(t, "reachability").Estimate(nil, 4)
-	assert.Equal(t, Cost{Series: 2, RequestsPerMinute: 12, SamplesPerDay: 11520, BytesPerMonth: 11520 * 30 * 4}, reach)
-	assert.Equal(t, 122, cost.Add(reach).Series)
-}
-
-func TestParametersAreChecked(t *testing.T) {
-	k := shipped(t, "reachability")
-	assert.Empty(t, k.Check(map[string]string{"method": "tcp", "port": "443"}))
-	assert.Empty(t, k.Check(map[string]string{"method": "", "port": ""}))
-	errs := k.Check(map[string]string{"method": "smoke", "port": "70000", "wobble": "1"})
-	assert.Len(t, errs, 3)
-	assert.Contains(t, errs["method"], "udp, tcp")
-}
-
-func TestFits(t *testing.T) {
-	fits, trace := shipped(t, "interfaces").Fits([]string{"answers:snmp"})
-	assert.False(t, fits)
-	assert.Equal(t, "no", trace.Answer)
-	assert.Contains(t, trace.Facts[1].Text, "IF-MIB")
-	fits, _ = shipped(t, "interfaces").Fits([]string{"mib:interfaces", "answers:snmp"})
-	assert.True(t, fits)
-}
-
-func TestFilterAndFormula(t *testing.T) {
-	k := shipped(t, "host-resources")
-	src, _ := k.Source("storage")
-	text := func(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: s} }
-	num := func(f float64) derive.Value { return derive.Value{Kind: derive.Gauge, Num: f} }
-	disk := derive.Row{Values: []derive.Value{text("1.3.6.1.2.1.25.2.1.4"), text("/data"), num(4096), num(1000), num(910)}}
-	ram := derive.Row{Values: []derive.Value{text("1.3.6.1.2.1.25.2.1.2"), text("RAM"), num(1024), num(1000), num(500)}}
-	volumes, _ := k.PartsOf("volume")
-	assert.True(t, volumes.Filter.Keeps(src, disk))
-	assert.False(t, volumes.Filter.Keeps(src, ram))
-	share, _ := k.Reading("volume_share")
-	value, ok, _ := k.Formula(share).Apply(derive.Fetched{}, disk, nil, 0)
+func TestCatalogue(t *testing.T) {
+	one, err := parse(base + "readings: [{key: r, source: s, value: [a], purpose: filling}, {key: q, source: s, value: [a]}]")
+	require.NoError(t, err)
+	c := NewCatalogue([]*Kit{one})
+	assert.Equal(t, []Ref{{"x", "r"}}, c.For(Filling))
+	assert.Empty(t, c.For(Reach))
+	_, ok := c.Reading("x", "q")
 	assert.True(t, ok)
-	assert.Equal(t, 91.0, value)
-	space, _ := k.Reading("volume_bytes")
-	value, _, _ = k.Formula(space).Apply(derive.Fetched{At: time.Now()}, disk, nil, 0)
-	assert.Equal(t, 910.0*4096, value)
+	_, ok = c.Reading("y", "q")
+	assert.False(t, ok)
+	_, err = c.Kit("y")
+	assert.ErrorIs(t, err, domain.ErrNotFound)
 }

@@ -2,16 +2,21 @@ package kit
 
 import (
 	"bytes"
+	"cmp"
+	"encoding/json"
 	"errors"
 	"fmt"
-	"regexp"
+	"slices"
 	"strings"
 	"time"
 
 	"go.yaml.in/yaml/v3"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 )
 
@@ -22,20 +27,12 @@ type file struct {
 	About      string
 	Version    int
 	Needs      []string
-	Parameters []Parameter
-	Sources    []struct {
-		Key   string
-		Every string
-		Probe *struct {
-			Count   int
-			Timeout string
-		}
-		Get  []Column
-		Walk []Column
-	}
-	Parts []struct {
+	Parameters []fileParameter
+	Sources    []fileSource
+	Parts      []struct {
 		Kind       string
 		Title      string
+		Purpose    Purpose
 		Source     string
 		Key        []string
 		Name       []string
@@ -62,41 +59,56 @@ type file struct {
 		Over      derive.Over
 		Codes     map[int]string
 		Text      bool
-		Reach     bool
+		Purpose   Purpose
 		Always    bool
 	}
-	Rules []struct {
-		Key      string
-		Name     string
-		Title    string
-		Reading  string
-		Above    map[string]limit
-		Below    map[string]limit
-		InARow   int `yaml:"in_a_row"`
-		Recovery int `yaml:"recover_in_a_row"`
-		Cause    string
-		Runbook  string
-	}
+	Rules  []fileRule
 	Charts []Chart
 }
 
-type limit struct {
-	At      float64
-	Recover *float64
+type fileParameter struct {
+	Name    string
+	Label   string
+	About   string
+	Kind    field.Kind
+	Default string
+	Choices []string
+	Low     float64
+	High    float64
 }
 
-var oidPattern = regexp.MustCompile(`^[0-2](\.(0|[1-9][0-9]*))+$`)
+type fileSource struct {
+	Key     string
+	Way     string
+	Every   string
+	When    map[string]string
+	Ask     map[string]string
+	Columns []way.Column
+}
 
-// Parse reads a kit file. Every problem found is told, with the place.
-func Parse(data []byte) (*Kit, error) {
+// fileRule is a rule with the document of its condition under the name of its kind.
+type fileRule struct {
+	Key     string
+	Name    string
+	Title   string
+	Reading string
+	Cause   string
+	Runbook string
+	Enabled *bool
+	Kinds   map[string]any `yaml:",inline"`
+}
+
+// Parse reads a kit file that may use the given ways to collect and kinds of
+// rules. Every problem found is told, with the place.
+func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 	dec := yaml.NewDecoder(bytes.NewReader(data))
 	dec.KnownFields(true)
 	var f file
 	if err := dec.Decode(&f); err != nil {
 		return nil, fmt.Errorf("kit file: %w", err)
 	}
-	k := &Kit{Name: f.Kit, Title: f.Title, About: strings.TrimSpace(f.About), Version: f.Version, Needs: f.Needs, Parameters: f.Parameters, Charts: f.Charts}
-	problems := f.into(k)
+	k := &Kit{Name: f.Kit, Title: f.Title, About: strings.TrimSpace(f.About), Version: f.Version, Needs: f.Needs, Charts: f.Charts, ways: ways}
+	problems := f.into(k, kinds)
 	problems = append(problems, k.check()...)
 	if len(problems) > 0 {
 		return nil, fmt.Errorf("kit %q: %w", f.Kit, errors.Join(problems...))
@@ -104,24 +116,17 @@ func Parse(data []byte) (*Kit, error) {
 	return k, nil
 }
 
-func (f file) into(k *Kit) (problems []error) {
+func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
+	for _, p := range f.Parameters {
+		k.Parameters = append(k.Parameters, p.field())
+	}
 	for _, s := range f.Sources {
-		every, err := time.ParseDuration(s.Every)
-		if err != nil || every < time.Second {
-			problems = append(problems, fmt.Errorf("source %q: every %q is not a duration of a second or more", s.Key, s.Every))
-		}
-		src := Source{Key: s.Key, Every: every, Get: s.Get, Walk: s.Walk}
-		if s.Probe != nil {
-			timeout, err := time.ParseDuration(s.Probe.Timeout)
-			if err != nil || s.Probe.Count < 1 || s.Probe.Count > 10 {
-				problems = append(problems, fmt.Errorf("source %q: the probe needs a timeout and a count from 1 to 10", s.Key))
-			}
-			src.Probe = &Probe{Count: s.Probe.Count, Timeout: timeout}
-		}
+		src, errs := s.source(k)
+		problems = append(problems, errs...)
 		k.Sources = append(k.Sources, src)
 	}
 	for _, p := range f.Parts {
-		k.Parts = append(k.Parts, Parts{Kind: p.Kind, Title: p.Title, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
+		k.Parts = append(k.Parts, Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
 			Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}})
 	}
 	for _, r := range f.Readings {
@@ -133,46 +138,137 @@ func (f file) into(k *Kit) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Codes: r.Codes, Text: r.Text, Reach: r.Reach, Always: r.Always})
+			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
-	return append(problems, f.rulesInto(k)...)
+	return append(problems, f.rulesInto(k, kinds)...)
 }
 
-func (f file) rulesInto(k *Kit) (problems []error) {
+func (p fileParameter) field() field.Field {
+	f := field.Field{Name: p.Name, Label: p.Label, Help: p.About, Kind: p.Kind, Default: p.Default, Choices: p.Choices, Low: p.Low, High: p.High}
+	if f.Label == "" {
+		f.Label = text.UpperFirst(p.Name)
+	}
+	if f.Kind == "" && len(p.Choices) > 0 {
+		f.Kind = field.Choice
+	}
+	return f
+}
+
+func (s fileSource) source(k *Kit) (src Source, problems []error) {
+	bad := func(format string, args ...any) {
+		problems = append(problems, fmt.Errorf("source %q: "+format, append([]any{s.Key}, args...)...))
+	}
+	every, err := time.ParseDuration(s.Every)
+	if err != nil || every < time.Second {
+		bad("every %q is not a duration of a second or more", s.Every)
+	}
+	src = Source{Key: s.Key, Way: s.Way, Every: every, When: s.When, Ask: way.Settings{}, columns: s.Columns}
+	w, ok := k.ways.Of(s.Way)
+	if !ok {
+		bad("there is no way %q to collect", s.Way)
+		return src, problems
+	}
+	for name, value := range s.Ask {
+		src.Ask[name] = value
+	}
+	for name, problem := range checkAsk(k, w, src.Ask) {
+		bad("%s: %s", name, problem)
+	}
+	if w.Columns != nil {
+		if fixed := w.Columns(k.filled(w, src, nil)); fixed != nil {
+			src.columns = fixed
+		}
+	}
+	if w.CheckColumn != nil {
+		for _, c := range src.columns {
+			if err := w.CheckColumn(c.Of); c.Of != "" && err != nil || c.As == "" {
+				bad("column %q: %v", c.As, err)
+			}
+		}
+	}
+	for name := range s.When {
+		if !slices.ContainsFunc(k.Parameters, func(p field.Field) bool { return p.Name == name }) {
+			bad("there is no parameter %q", name)
+		}
+	}
+	return src, problems
+}
+
+// checkAsk checks what a source asks; what a parameter fills in is checked
+// when it is known.
+func checkAsk(k *Kit, w way.Way, ask way.Settings) domain.FieldErrors {
+	fixed := map[string]string{}
+	errs := domain.FieldErrors{}
+	for name, value := range ask {
+		parameter, rest, found := strings.Cut(strings.TrimPrefix(value, "{"), "}")
+		switch {
+		case !strings.HasPrefix(value, "{") || !found || rest != "":
+			fixed[name] = value
+		case !slices.ContainsFunc(k.Parameters, func(p field.Field) bool { return p.Name == parameter }):
+			errs[name] = "there is no parameter " + parameter
+		}
+	}
+	_, wrong := field.Check(w.Ask, fixed)
+	for name, problem := range wrong {
+		if ask[name] == fixed[name] {
+			errs[name] = problem
+		}
+	}
+	return errs
+}
+
+func (f file) rulesInto(k *Kit, kinds rule.Kinds) (problems []error) {
 	for _, r := range f.Rules {
-		side, limits := rule.Above, r.Above
-		if len(r.Below) > 0 {
-			side, limits = rule.Below, r.Below
+		made, err := r.rule(k, kinds)
+		if err != nil {
+			problems = append(problems, fmt.Errorf("rule %q: %w", r.Key, err))
+			continue
 		}
-		reading, ok := k.Reading(r.Reading)
-		if !ok {
-			problems = append(problems, fmt.Errorf("rule %q: there is no reading %q", r.Key, r.Reading))
-		}
-		if reading.Text {
-			problems = append(problems, fmt.Errorf("rule %q: the values of %q are texts; a limit needs numbers", r.Key, r.Reading))
-		}
-		made := rule.Rule{Name: r.Name, Kit: k.Name, Reading: r.Reading, Unit: reading.Unit, Side: side,
-			InARow: max(r.InARow, 1), RecoverInARow: max(r.Recovery, 1), Title: r.Title, Runbook: r.Runbook,
-			Cause: r.Cause, Enabled: true, Limits: map[domain.Level]rule.Limit{}}
-		if made.Cause == "" {
-			made.Cause = r.Key
-		}
-		for word, l := range limits {
-			level, err := domain.ParseLevel(word)
-			if err != nil || level == domain.LevelNone {
-				problems = append(problems, fmt.Errorf("rule %q: %q is not a level", r.Key, word))
-			}
-			made.Limits[level] = rule.Limit{Raise: l.At, Recover: l.At}
-			if l.Recover != nil {
-				made.Limits[level] = rule.Limit{Raise: l.At, Recover: *l.Recover}
-			}
-		}
-		if errs := made.Validate(); len(errs) > 0 {
-			problems = append(problems, fmt.Errorf("rule %q: %w", r.Key, errs))
+		if slices.ContainsFunc(k.Rules, func(x rule.Rule) bool { return x.Key == r.Key }) || r.Key == "" {
+			problems = append(problems, fmt.Errorf("rule %q: each rule needs a key of its own", r.Key))
 		}
 		k.Rules = append(k.Rules, made)
 	}
 	return problems
+}
+
+// Bound is a condition that needs the words that numbers of its reading stand for.
+type Bound interface{ Bind(codes map[int]string) }
+
+func (r fileRule) rule(k *Kit, kinds rule.Kinds) (out rule.Rule, err error) {
+	reading, ok := k.Reading(r.Reading)
+	if !ok {
+		return out, fmt.Errorf("there is no reading %q", r.Reading)
+	}
+	if len(r.Kinds) != 1 {
+		return out, fmt.Errorf("it needs exactly one condition, under the name of its kind; it has %d", len(r.Kinds))
+	}
+	out = rule.Rule{Key: r.Key, Name: r.Name, Kit: k.Name, Reading: r.Reading, Unit: reading.Unit, Title: r.Title, Runbook: r.Runbook,
+		Cause: cmp.Or(r.Cause, r.Key), Enabled: r.Enabled == nil || *r.Enabled}
+	for name, doc := range r.Kinds {
+		if out.Condition, err = conditionOf(kinds, name, doc, reading); err != nil {
+			return out, err
+		}
+	}
+	return out, out.Validate().OrNil()
+}
+
+func conditionOf(kinds rule.Kinds, name string, doc any, r Reading) (rule.Condition, error) {
+	data, err := json.Marshal(doc)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	c, err := kinds.Decode(name, data)
+	if err != nil {
+		return nil, err
+	}
+	if kind, _ := kinds.Of(name); !kind.Fits(r.Subject()) {
+		return nil, fmt.Errorf("a rule of the kind %s cannot judge the values of %q, which are of the kind %s", name, r.Key, r.Kind())
+	}
+	if b, ok := c.(Bound); ok {
+		b.Bind(r.Codes)
+	}
+	return c, nil
 }
 
 // check finds names that lead nowhere.
@@ -182,13 +278,8 @@ func (k *Kit) check() (problems []error) {
 		bad("kit, title and version must be set")
 	}
 	for _, s := range k.Sources {
-		if s.Probe == nil && len(s.Columns()) == 0 || s.Key == "" {
+		if len(s.columns) == 0 || s.Key == "" {
 			bad("source %q fetches nothing", s.Key)
-		}
-		for _, c := range append(append([]Column{}, s.Get...), s.Walk...) {
-			if !oidPattern.MatchString(c.OID) || c.As == "" {
-				bad("source %q: column %q has no valid object identifier: %q", s.Key, c.As, c.OID)
-			}
 		}
 	}
 	for _, p := range k.Parts {
@@ -197,7 +288,7 @@ func (k *Kit) check() (problems []error) {
 			bad("parts %q: source, key and name must be set", p.Kind)
 			continue
 		}
-		bad := k.missing(src, append(append(append([]string{}, p.Key...), p.Name...), p.Note, p.Speed))
+		bad := missing(src, append(append(append([]string{}, p.Key...), p.Name...), p.Note, p.Speed))
 		problems = append(problems, bad...)
 	}
 	for _, r := range k.Readings {
@@ -206,9 +297,18 @@ func (k *Kit) check() (problems []error) {
 			bad("reading %q: its source, part or value is not there", r.Key)
 			continue
 		}
-		problems = append(problems, k.missing(src, append(append([]string{}, r.Value...), r.Times, r.Percent))...)
+		for _, variant := range k.Sources {
+			if variant.Key == src.Key {
+				problems = append(problems, missing(variant, append(append([]string{}, r.Value...), r.Times, r.Percent))...)
+			}
+		}
 		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
 			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
+		}
+	}
+	for _, r := range k.Readings {
+		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Traffic, Filling}, r.Purpose) {
+			bad("reading %q: there is no purpose %q", r.Key, r.Purpose)
 		}
 	}
 	for _, c := range k.Charts {
@@ -221,7 +321,7 @@ func (k *Kit) check() (problems []error) {
 	return problems
 }
 
-func (k *Kit) missing(src Source, names []string) (problems []error) {
+func missing(src Source, names []string) (problems []error) {
 	for _, n := range names {
 		if n != "" && src.Column(n) < 0 {
 			problems = append(problems, fmt.Errorf("source %q has no column %q", src.Key, n))

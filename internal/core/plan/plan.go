@@ -36,14 +36,34 @@ type Event struct {
 	Level domain.Level // worst of the incident so far
 }
 
-// Past is what the plan did before in the present episode of the incident.
+// Past is what the plan did before for the incident.
 type Past struct {
-	// Told lists recipients by step key.
+	// Told lists recipients by step key, of the present episode.
 	Told map[string][]string
-	// ToldLevel is the highest level that a recipient was told of.
+	// ToldLevel is the highest level of trouble that a recipient was told of,
+	// in the present episode.
 	ToldLevel map[string]domain.Level
 	// Ticket is true when there is a ticket, or one is on its way.
 	Ticket bool
+}
+
+// PastOf tells a plan what it did, from what was sent for an incident.
+func PastOf(p Plan, in domain.Incident, sent []domain.Delivery) Past {
+	past := Past{Told: map[string][]string{}, ToldLevel: map[string]domain.Level{}}
+	for _, d := range sent {
+		switch {
+		case d.Kind == domain.DeliverTicket && d.State != domain.DeliveryFailed:
+			past.Ticket = true
+		case d.Kind != domain.DeliverMessage || d.Plan != p.Name || d.CreatedAt.Before(in.EpisodeAt) || d.Event == domain.EventRecovered:
+			// of another plan, of an earlier episode, or the end of one
+		default:
+			past.Told[d.Step] = append(past.Told[d.Step], d.Recipient)
+			if d.Event.Trouble() {
+				past.ToldLevel[d.Recipient] = max(past.ToldLevel[d.Recipient], d.Level)
+			}
+		}
+	}
+	return past
 }
 
 // Action is one delivery to make.
@@ -126,7 +146,8 @@ func (s Step) onlyTold(past Past) ([]string, string) {
 func (s Step) notYetTold(ev Event, past Past) ([]string, string) {
 	var left []string
 	for _, to := range s.To {
-		if past.ToldLevel[to] < ev.Level {
+		// That somebody has taken it on is news for who knows of the trouble, too.
+		if !ev.Kind.Trouble() || past.ToldLevel[to] < ev.Level {
 			left = append(left, to)
 		}
 	}

@@ -1,11 +1,14 @@
 package plan
 
 import (
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/domain"
 )
 
@@ -13,10 +16,10 @@ const warning, critical = domain.LevelWarning, domain.LevelCritical
 
 func shore() Plan {
 	return Plan{ID: 1, Name: "Shore desk", Enabled: true, Steps: []Step{
-		{Key: "mail", Title: "mail the shore desk", On: []domain.EventKind{domain.EventAlert, domain.EventRaised}, AtLeast: warning, Kind: domain.DeliverMail, To: []string{"a@kittiwake.example", "b@kittiwake.example"}},
+		{Key: "mail", Title: "mail the shore desk", On: []domain.EventKind{domain.EventAlert, domain.EventRaised}, AtLeast: warning, Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example", "b@kittiwake.example"}},
 		{Key: "ticket", Title: "open a ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised}, AtLeast: critical, Kind: domain.DeliverTicket},
 		{Key: "note", Title: "note it on the ticket", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverNote},
-		{Key: "back", Title: "mail on recovery", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMail, OnlyTold: true},
+		{Key: "back", Title: "mail on recovery", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
 	}}
 }
 
@@ -32,6 +35,10 @@ func TestDecide(t *testing.T) {
 	toldA := Past{Told: map[string][]string{"mail": {a}}, ToldLevel: map[string]domain.Level{a: warning}}
 	withTicket := toldA
 	withTicket.Ticket = true
+	acked := shore()
+	acked.Steps = append(acked.Steps, Step{Key: "ack", Title: "tell who took it", On: []domain.EventKind{domain.EventAcknowledged}, AtLeast: warning, Kind: domain.DeliverMessage, To: []string{a, b}})
+	actions, _ := Decide(acked, Event{domain.EventAcknowledged, warning}, toldA)
+	assert.Equal(t, []string{"ack " + a, "ack " + b}, keys(actions), "those who were told of the trouble hear of this, too")
 	for name, c := range map[string]struct {
 		ev   Event
 		past Past
@@ -61,13 +68,43 @@ func TestUsualStepsNeedTheirChannels(t *testing.T) {
 }
 
 func TestRecipients(t *testing.T) {
-	to, errs := Recipients("a@kittiwake.example, b@kittiwake.example\nc@kittiwake.example")
+	mail := field.Field{Kind: field.Text, Check: func(v string) string {
+		if !strings.Contains(v, "@") {
+			return "Must be an address."
+		}
+		return ""
+	}}
+	to, errs := Recipients("a@kittiwake.example, b@kittiwake.example\nc@kittiwake.example", mail)
 	assert.Empty(t, errs)
 	assert.Len(t, to, 3)
 	for _, bad := range []string{"", " , ", "nobody", "a@kittiwake.example <x"} {
-		_, errs = Recipients(bad)
+		_, errs = Recipients(bad, mail)
 		assert.Contains(t, errs, "to", bad)
 	}
+}
+
+// Told is what was told in the present episode: who heard of the one before
+// is told of the next one anew.
+func TestPastIsThatOfTheEpisode(t *testing.T) {
+	at := time.Date(2026, 11, 25, 3, 40, 0, 0, time.UTC)
+	in := domain.Incident{EpisodeAt: at}
+	sent := func(step, to string, ev domain.EventKind, after time.Duration) domain.Delivery {
+		return domain.Delivery{Plan: "Shore desk", Step: step, Recipient: to, Event: ev, Level: critical, Kind: domain.DeliverMessage, CreatedAt: at.Add(after)}
+	}
+	past := PastOf(shore(), in, []domain.Delivery{sent("mail", "old", domain.EventAlert, -time.Second)})
+	assert.Empty(t, past.Told, "the episode before")
+	other := sent("mail", "x", domain.EventAlert, 0)
+	other.Plan = "Another"
+	past = PastOf(shore(), in, []domain.Delivery{other, sent("back", "x", domain.EventRecovered, time.Minute)})
+	assert.Empty(t, past.Told, "another plan, and the end")
+	past = PastOf(shore(), in, []domain.Delivery{sent("mail", "a", domain.EventAlert, 0), sent("ack", "b", domain.EventAcknowledged, time.Minute)})
+	assert.Equal(t, map[string][]string{"mail": {"a"}, "ack": {"b"}}, past.Told)
+	assert.Equal(t, map[string]domain.Level{"a": critical}, past.ToldLevel, "who only heard that somebody took it on is still told when it gets worse")
+	assert.False(t, past.Ticket)
+	ticket := domain.Delivery{Kind: domain.DeliverTicket, State: domain.DeliveryWaiting, CreatedAt: at.Add(-time.Hour)}
+	assert.True(t, PastOf(shore(), in, []domain.Delivery{ticket}).Ticket, "a ticket is for the incident, whichever episode")
+	ticket.State = domain.DeliveryFailed
+	assert.False(t, PastOf(shore(), in, []domain.Delivery{ticket}).Ticket)
 }
 
 func TestSilenceIsExplained(t *testing.T) {
@@ -79,7 +116,7 @@ func TestSilenceIsExplained(t *testing.T) {
 	assert.Empty(t, actions)
 	require.Len(t, trace.Facts, 1)
 	assert.Contains(t, trace.Facts[0].Text, "switched off")
-	empty := Plan{Enabled: true, Steps: []Step{{Title: "x", On: []domain.EventKind{domain.EventAlert}, Kind: domain.DeliverMail}}}
+	empty := Plan{Enabled: true, Steps: []Step{{Title: "x", On: []domain.EventKind{domain.EventAlert}, Kind: domain.DeliverMessage}}}
 	_, trace = Decide(empty, Event{domain.EventAlert, critical}, Past{})
 	assert.Contains(t, trace.Facts[0].Detail, "no recipient")
 }

@@ -17,10 +17,10 @@ type Episode struct {
 // by time) of one series.
 func Rehearse(r Rule, samples []domain.Sample) []Episode {
 	var episodes []Episode
-	level, size := domain.LevelNone, r.Window()
+	level, need, first := domain.LevelNone, r.Window(), 0
 	for i := range samples {
-		window := samples[max(0, i+1-size) : i+1]
-		next := r.settle(level, window)
+		first += need.Needs(samples[first : i+1])
+		next := r.Condition.Level(level, samples[first:i+1])
 		n := len(episodes)
 		switch {
 		case level == domain.LevelNone && next > level:
@@ -30,7 +30,7 @@ func Rehearse(r Rule, samples []domain.Sample) []Episode {
 		case next > domain.LevelNone:
 			e := &episodes[n-1]
 			e.Level = max(e.Level, next)
-			if r.beyond(samples[i].Value, e.Peak) {
+			if r.Condition.Worse(samples[i].Value, e.Peak) {
 				e.Peak = samples[i].Value
 			}
 		}

@@ -1,52 +1,32 @@
-// Package rule judges the values of a series against limits.
+// Package rule judges the values of a series: a rule says on what it acts and
+// what it is called; its condition, which is of one of several kinds, says
+// when there is trouble.
 package rule
 
 import (
+	"encoding/json"
 	"fmt"
-	"math"
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
 
-// Side tells on which side of a limit trouble lies.
-type Side string
-
-// The sides.
-const (
-	Above Side = "above"
-	Below Side = "below"
-)
-
-// MaxInARow is the longest run of values that a rule may ask for.
-const MaxInARow = 60
-
-// Limit is where one level begins and where it ends.
-type Limit struct {
-	// Raise: a value strictly beyond it counts as trouble.
-	Raise float64 `json:"raise"`
-	// Recover is the easier limit for leaving the level: a value must be on
-	// its good side or on it. Equal to Raise unless set.
-	Recover float64 `json:"recover"`
-}
-
 // Rule says when a series is in trouble, at which level.
 type Rule struct {
-	ID      domain.ID `json:"id"`
-	Name    string    `json:"name"`
-	Kit     string    `json:"kit"`
-	Reading string    `json:"reading"`
-	Unit    string    `json:"unit"`
-	Side    Side      `json:"side"`
-	// InARow is how many values in a row must be beyond a limit, 1 to MaxInARow.
-	InARow int `json:"in_a_row"`
-	// RecoverInARow is how many values in a row must be good again, 1 to MaxInARow.
-	RecoverInARow int `json:"recover_in_a_row"`
-	// Limits by level; a level without a limit is never reached.
-	Limits map[domain.Level]Limit `json:"limits"`
+	ID domain.ID `json:"id"`
+	// Key is what its kit calls it, whatever people name it; empty for a rule
+	// that no kit brought.
+	Key     string `json:"key,omitempty"`
+	Name    string `json:"name"`
+	Kit     string `json:"kit"`
+	Reading string `json:"reading"`
+	Unit    string `json:"unit"`
+	// Condition is when there is trouble.
+	Condition Condition `json:"condition"`
 	// Title is what an alert is called; "{part}" and "{device}" are filled in.
 	Title   string `json:"title"`
 	Runbook string `json:"runbook"`
@@ -54,238 +34,187 @@ type Rule struct {
 	Enabled bool   `json:"enabled"`
 }
 
-// Window returns how many of the latest values Judge needs.
-func (r Rule) Window() int { return max(r.InARow, r.RecoverInARow, 1) }
-
-// beyond tells whether a value lies strictly on the bad side of a limit.
-func (r Rule) beyond(value, limit float64) bool {
-	if r.Side == Below {
-		return value < limit
-	}
-	return value > limit
+// Condition says when values are trouble. Values come oldest first.
+type Condition interface {
+	// Kind is the name of the kind of rule that it belongs to.
+	Kind() string
+	// Window is how much of the past it looks at.
+	Window() Window
+	// AtRest tells that a rule at rest stays so with this newest value, so
+	// that nothing needs to be judged.
+	AtRest(newest float64) bool
+	// Level decides the level, given the one before.
+	Level(before domain.Level, past []domain.Sample) domain.Level
+	// Judge decides the level, and says what decided it. past is not empty.
+	Judge(before domain.Level, past []domain.Sample, unit string) Finding
+	// Worse tells whether a value is farther in trouble than another.
+	Worse(value, than float64) bool
+	// Write writes a value as people read it.
+	Write(value float64, unit string) string
+	// Words says in one sentence when there is trouble and when it ends.
+	Words(unit string) string
+	// Validate returns what is wrong, by the fields of the kind's form.
+	Validate() domain.FieldErrors
 }
 
-// Verdict is the outcome of judging.
-type Verdict struct {
+// Finding is what a condition decided.
+type Finding struct {
 	Level domain.Level
-	// Limit is the limit of the level reached, or of the level just left.
+	// Limit is the limit of the level reached or just left, where there is one.
 	Limit float64
-	// FirstBadAt is the time of the first value of the current run beyond
-	// the lowest limit; zero when the newest value is good.
+	// FirstBadAt is the time of the first value of the present run of bad
+	// ones; zero when the newest value is good.
 	FirstBadAt time.Time
-	Why        why.Trace
+	// Says is what is the matter, to follow the name of what is watched:
+	// "97 %, limit 96 %", "is down".
+	Says string
+	// Answer is what decided, in words; Looked is how many of the newest
+	// values it looked at.
+	Answer string
+	Looked int
 }
 
-// Judge decides the level of a series from its latest values, oldest first,
-// and the level that it had before. A higher level needs InARow values beyond
-// its limit; a level is left when RecoverInARow values are on the good side
-// of its recovery limit. Missing values (an empty window) change nothing.
-func Judge(r Rule, before domain.Level, window []domain.Sample) Verdict {
-	v := Verdict{Level: before}
-	v.Why.Question = "Why " + before.String() + "?"
-	if len(window) == 0 {
-		v.Why.Answer = "there is no value to judge yet"
-		return v
-	}
-	v.Level = r.settle(before, window)
-	v.FirstBadAt = r.firstBad(window)
-	v.Limit = r.deciding(before, v.Level)
-	v.Why = r.explain(before, v, window)
-	return v
+// Subject is what the values of a reading are.
+type Subject struct {
+	Kind  domain.SeriesKind
+	Unit  string
+	Codes map[int]string // words that numbers stand for
 }
 
-// AtRest tells whether the newest value is within all limits: then a rule that
-// was at rest stays so, and there is nothing to be judged or explained.
-func (r Rule) AtRest(window []domain.Sample) bool {
-	_, lowest, ok := r.lowest()
-	return len(window) == 0 || !ok || !r.beyond(window[len(window)-1].Value, lowest.Raise)
+// Kind is one kind of rule: how its condition is stored, and how people set it.
+type Kind struct {
+	Name  string
+	Title string
+	About string
+	// Fits tells whether it can judge values of a kind.
+	Fits func(Subject) bool
+	// Decode reads a condition out of its document.
+	Decode func(doc []byte) (Condition, error)
+	// Fields are those of its form; Values fills them, Read takes them.
+	Fields func(Subject) []field.Field
+	Values func(Condition) map[string]string
+	Read   func(Subject, map[string]string) (Condition, domain.FieldErrors)
 }
 
-// settle finds the level: the highest that is newly reached, or the highest
-// one up to the old level that is not yet recovered from.
-func (r Rule) settle(before domain.Level, window []domain.Sample) domain.Level {
-	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
-		limit, set := r.Limits[l]
-		if !set {
-			continue
-		}
-		if l > before && r.reached(limit, window) {
-			return l
-		}
-		if l <= before && !r.recovered(limit, window) {
-			return l
+// Kinds are the kinds of rules that there are.
+type Kinds []Kind
+
+// Of returns a kind by its name; ok is false when there is none.
+func (k Kinds) Of(name string) (Kind, bool) {
+	for _, kind := range k {
+		if kind.Name == name {
+			return kind, true
 		}
 	}
-	return domain.LevelNone
+	return Kind{}, false
 }
 
-func (r Rule) reached(limit Limit, window []domain.Sample) bool {
-	if len(window) < r.InARow {
-		return false
-	}
-	for _, s := range window[len(window)-r.InARow:] {
-		if !r.beyond(s.Value, limit.Raise) {
-			return false
+// Fitting returns the kinds that can judge values of a reading.
+func (k Kinds) Fitting(s Subject) (out Kinds) {
+	for _, kind := range k {
+		if kind.Fits(s) {
+			out = append(out, kind)
 		}
 	}
-	return true
+	return out
 }
 
-func (r Rule) recovered(limit Limit, window []domain.Sample) bool {
-	need := max(r.RecoverInARow, 1)
-	if len(window) < need {
-		return false
+// Decode reads the document of a condition of a kind.
+func (k Kinds) Decode(name string, doc []byte) (Condition, error) {
+	kind, ok := k.Of(name)
+	if !ok {
+		return nil, fmt.Errorf("there is no kind of rule %q", name)
 	}
-	for _, s := range window[len(window)-need:] {
-		if r.beyond(s.Value, limit.Recover) {
-			return false
-		}
+	c, err := kind.Decode(doc)
+	if err != nil {
+		return nil, fmt.Errorf("a rule of the kind %s: %w", name, err)
 	}
-	return true
+	return c, nil
 }
 
-// firstBad walks back from the newest value while values are beyond the lowest limit.
-func (r Rule) firstBad(window []domain.Sample) time.Time {
-	_, lowest, ok := r.lowest()
-	var first time.Time
-	for i := len(window) - 1; ok && i >= 0 && r.beyond(window[i].Value, lowest.Raise); i-- {
-		first = window[i].At
-	}
-	return first
+// Line is what a chart draws of a condition.
+type Line struct {
+	Level domain.Level
+	Value float64
+	Label string
 }
 
-func (r Rule) lowest() (domain.Level, Limit, bool) {
-	for l := domain.LevelNotice; l <= domain.LevelCritical; l++ {
-		if limit, ok := r.Limits[l]; ok {
-			return l, limit, true
-		}
-	}
-	return 0, Limit{}, false
+// Drawn is a condition that charts can show as lines.
+type Drawn interface{ Lines(unit string) []Line }
+
+// Window returns how much of the past Judge needs.
+func (r Rule) Window() Window { return r.Condition.Window() }
+
+// AtRest tells whether a rule that was at rest stays so: then there is
+// nothing to be judged or explained.
+func (r Rule) AtRest(past []domain.Sample) bool {
+	return len(past) == 0 || r.Condition.AtRest(past[len(past)-1].Value)
 }
 
-// deciding returns the limit that a change of level turned on.
-func (r Rule) deciding(before, after domain.Level) float64 {
-	if after == domain.LevelNone {
-		if limit, ok := r.Limits[before]; ok {
-			return limit.Recover
-		}
-		_, limit, _ := r.lowest()
-		return limit.Raise
+// Write writes a value as people read it.
+func (r Rule) Write(value float64) string {
+	if r.Condition == nil {
+		return units.Format(value, r.Unit)
 	}
-	return r.Limits[after].Raise
-}
-
-func (r Rule) explain(before domain.Level, v Verdict, window []domain.Sample) why.Trace {
-	t := why.Trace{Question: "Why " + v.Level.String() + "?"}
-	need := r.InARow
-	if v.Level < before {
-		need = max(r.RecoverInARow, 1)
-	}
-	shown := window[max(0, len(window)-need):]
-	values := make([]string, len(shown))
-	for i, s := range shown {
-		values[i] = units.Format(s.Value, r.Unit)
-	}
-	newest := window[len(window)-1]
-	t.Because(fmt.Sprintf("The newest %s %s", plural(len(shown), "value is", "values are"), strings.Join(values, ", ")),
-		"newest at "+newest.At.UTC().Format("2006-01-02 15:04:05 UTC"), nil)
-	t.Because(r.Words(), "rule “"+r.Name+"”", why.To("rule", r.ID))
-	switch {
-	case v.Level > before:
-		t.Answer = fmt.Sprintf("%s in a row %s %s", plural(r.InARow, "value", "values"), r.Side, units.Format(v.Limit, r.Unit))
-	case v.Level < before && v.Level == domain.LevelNone:
-		t.Answer = fmt.Sprintf("%s good again, to the recovery limit %s", plural(need, "value", "values"), units.Format(v.Limit, r.Unit))
-	case v.Level < before:
-		t.Answer = fmt.Sprintf("eased from %s, still not at the recovery limit of %s", before, v.Level)
-	case v.Level == domain.LevelNone:
-		t.Answer = "no limit is passed often enough"
-	default:
-		t.Answer = fmt.Sprintf("not yet at the recovery limit %s", units.Format(r.Limits[v.Level].Recover, r.Unit))
-	}
-	return t
-}
-
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
+	return r.Condition.Write(value, r.Unit)
 }
 
 // Words says in one sentence what the rule does.
-func (r Rule) Words() string {
-	var parts []string
-	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
-		if limit, ok := r.Limits[l]; ok {
-			parts = append(parts, fmt.Sprintf("%s %s %s", l, r.Side, units.Format(limit.Raise, r.Unit)))
-		}
-	}
-	if len(parts) == 0 {
-		return "Watches nothing: no level has a limit."
-	}
-	text := upperFirst(strings.Join(parts, ", "))
-	if r.InARow > 1 {
-		text += fmt.Sprintf(" for %d values in a row", r.InARow)
-	}
-	return text + r.recoveryWords() + "."
+func (r Rule) Words() string { return r.Condition.Words(r.Unit) }
+
+// Verdict is the outcome of judging.
+type Verdict struct {
+	Finding
+	Why why.Trace
 }
 
-func (r Rule) recoveryWords() string {
-	_, lowest, _ := r.lowest()
-	side := "at or below"
-	if r.Side == Below {
-		side = "at or above"
+// Judge decides the level of a series from its latest values, oldest first,
+// and the level that it had before. Missing values (an empty window) change
+// nothing.
+func Judge(r Rule, before domain.Level, past []domain.Sample) Verdict {
+	if len(past) == 0 {
+		v := Verdict{Finding: Finding{Level: before}}
+		v.Why.Question, v.Why.Answer = "Why "+before.String()+"?", "there is no value to judge yet"
+		return v
 	}
-	text := fmt.Sprintf("; fine again %s %s", side, units.Format(lowest.Recover, r.Unit))
-	if r.RecoverInARow > 1 {
-		text += fmt.Sprintf(" for %d in a row", r.RecoverInARow)
-	}
-	return text
+	found := r.Condition.Judge(before, past, r.Unit)
+	return Verdict{found, r.explain(found, past)}
 }
 
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+func (r Rule) explain(found Finding, past []domain.Sample) why.Trace {
+	t := why.Trace{Question: "Why " + found.Level.String() + "?", Answer: found.Answer}
+	shown := past[max(0, len(past)-min(found.Looked, mostShown)):]
+	values := make([]string, len(shown))
+	for i, s := range shown {
+		values[i] = r.Write(s.Value)
+	}
+	are := "value is"
+	if len(shown) != 1 {
+		are = fmt.Sprintf("%d values are", len(shown))
+	} else {
+		are = "1 " + are
+	}
+	t.Because("The newest "+are+" "+strings.Join(values, ", "), "newest at "+past[len(past)-1].At.UTC().Format("2006-01-02 15:04:05 UTC"), nil)
+	t.Because(r.Words(), "rule “"+r.Name+"”", why.To("rule", r.ID))
+	return t
+}
 
-// Validate returns what is wrong, by field: in_a_row, recover_in_a_row,
-// limits, and raise_LEVEL or recover_LEVEL.
+// mostShown bounds the values that an explanation lists.
+const mostShown = 12
+
+// Validate returns what is wrong, by field: name, and those of the condition.
 func (r Rule) Validate() domain.FieldErrors {
 	errs := domain.FieldErrors{}
+	if r.Condition != nil {
+		errs = r.Condition.Validate()
+	} else {
+		errs["condition"] = "Say when there is trouble."
+	}
 	if strings.TrimSpace(r.Name) == "" {
 		errs["name"] = "Give the rule a name."
 	}
-	if r.Side != Above && r.Side != Below {
-		errs["side"] = "Choose above or below."
-	}
-	checkRun(errs, "in_a_row", r.InARow)
-	checkRun(errs, "recover_in_a_row", r.RecoverInARow)
-	if len(r.Limits) == 0 {
-		errs["limits"] = "Set a limit for at least one level."
-	}
-	r.checkLimits(errs)
 	return errs
 }
 
-func checkRun(errs domain.FieldErrors, field string, n int) {
-	if n < 1 || n > MaxInARow {
-		errs[field] = fmt.Sprintf("Must be a whole number from 1 to %d.", MaxInARow)
-	}
-}
-
-func (r Rule) checkLimits(errs domain.FieldErrors) {
-	var previous *Limit
-	for l := domain.LevelNotice; l <= domain.LevelCritical; l++ {
-		limit, ok := r.Limits[l]
-		if !ok {
-			continue
-		}
-		switch {
-		case math.IsNaN(limit.Raise) || math.IsInf(limit.Raise, 0):
-			errs["raise_"+l.String()] = "Must be a number."
-		case previous != nil && r.beyond(previous.Raise, limit.Raise):
-			errs["raise_"+l.String()] = fmt.Sprintf("Must be at least as far %s as the level before it.", r.Side)
-		}
-		if math.IsNaN(limit.Recover) || math.IsInf(limit.Recover, 0) || r.beyond(limit.Recover, limit.Raise) {
-			errs["recover_"+l.String()] = "Must be on the good side of the limit, or equal to it."
-		}
-		previous = &limit
-	}
-}
+// Document writes a condition as it is stored and exchanged.
+func Document(c Condition) ([]byte, error) { return json.Marshal(c) }

@@ -8,8 +8,10 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/snmp"
+	way "tirelessowl/internal/protocol/ways/snmp"
 )
 
 // Prober asks addresses.
@@ -28,26 +30,35 @@ var about = []string{
 	"1.3.6.1.2.1.2.1.0",      // ifNumber
 }
 
+// Way implements find.Prober.
+func (Prober) Way() string { return way.Name }
+
+// Credential implements find.Prober: what is typed is a community.
+func (Prober) Credential(text domain.Secret) (kind string, secrets domain.Secrets) {
+	return way.Description.Credentials[0].Name, domain.Secrets{"community": text}
+}
+
 // Hello tells whether anything answers SNMP at an address.
-func (p Prober) Hello(ctx context.Context, at netip.AddrPort, community domain.Secret, timeout time.Duration) bool {
-	_, err := p.SNMP.Get(ctx, snmp.Target{Address: at, Community: community, Timeout: timeout, Retries: 0}, []string{hello})
+func (p Prober) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) bool {
+	_, err := p.SNMP.Get(ctx, snmp.Target{Address: at, Community: secrets["community"], Timeout: timeout, Retries: 0}, []string{hello})
 	return err == nil
 }
 
 // Learn asks a device that answers for all that a find shows.
-func (p Prober) Learn(ctx context.Context, at netip.AddrPort, community domain.Secret) (identity.Answer, error) {
-	t := snmp.Target{Address: at, Community: community, Timeout: 3 * time.Second, Retries: 2}
+func (p Prober) Learn(ctx context.Context, at netip.AddrPort, secrets domain.Secrets) (identity.Answer, error) {
+	t := snmp.Target{Address: at, Community: secrets["community"], Timeout: 3 * time.Second, Retries: 2}
 	values, err := p.SNMP.Get(ctx, t, about)
 	if err != nil {
 		return identity.Answer{}, err
 	}
 	a := identity.Answer{Responder: identity.Responder{Address: at.Addr(), ObjectID: values[1].String(), Name: values[2].String()},
-		Description: values[0].String(), Location: values[3].String(), Facts: []string{"answers:snmp"}}
+		Description: values[0].String(), Location: values[3].String(), Parts: map[string]int{}, Facts: []string{"answers:snmp"}}
 	services, _ := values[4].Number()
 	interfaces, _ := values[6].Number()
-	a.Services, a.Interfaces = int(services), int(interfaces)
+	a.Services = int(services)
 	a.EngineID = values[5].Text // in hexadecimal: its first bit is set, so it never is text
-	if a.Interfaces > 0 {
+	if interfaces > 0 {
+		a.Parts[string(kit.Interfaces)] = int(interfaces)
 		a.Facts = append(a.Facts, "mib:interfaces")
 	}
 	p.tables(ctx, t, &a)
@@ -70,7 +81,7 @@ func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
 	a.Facts = append(a.Facts, "mib:host")
 	for _, row := range table.Rows {
 		if row.Values[0].Kind == derive.Text && row.Values[0].Text == diskType {
-			a.Volumes++
+			a.Parts[string(kit.Volumes)]++
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package collect_test
 
 import (
+	"fmt"
 	"net/netip"
 	"testing"
 	"testing/fstest"
@@ -10,11 +11,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
-	"tirelessowl/kits"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -22,19 +24,18 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 func setup(t *testing.T) (*collect.Service, *store.Store, domain.Device) {
 	t.Helper()
 	s := testkit.Store(t)
-	svc, err := collect.New(s, kits.Files)
-	require.NoError(t, err)
+	svc := testkit.Kits(t, s)
 	p, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(t.Context(), domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(t.Context(), domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	return svc, s, d
 }
 
 func TestBrokenKitsAreNamed(t *testing.T) {
-	_, err := collect.New(nil, fstest.MapFS{"wrong.yaml": {Data: []byte("kit: x\nsources: 7\n")}})
+	_, err := collect.New(collect.Parts{Shipped: fstest.MapFS{"wrong.yaml": {Data: []byte("kit: x\nsources: 7\n")}}})
 	assert.ErrorContains(t, err, "wrong.yaml")
-	_, err = collect.New(nil, fstest.MapFS{"notes.txt": {Data: []byte("no kit")}})
+	_, err = collect.New(collect.Parts{Shipped: fstest.MapFS{"notes.txt": {Data: []byte("no kit")}}})
 	assert.NoError(t, err, "other files do not matter")
 }
 
@@ -49,43 +50,61 @@ func TestKitsByTitle(t *testing.T) {
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
-// Rules that people changed or switched off stay so when the application
-// starts again with the same kits.
-func TestSeedingKeepsWhatPeopleChanged(t *testing.T) {
+// Rules that people changed, renamed or switched off stay so when the
+// application starts again with the same kits.
+func TestStartingAgainKeepsWhatPeopleChanged(t *testing.T) {
 	svc, s, _ := setup(t)
 	ctx := t.Context()
-	require.NoError(t, svc.Seed(ctx))
+	require.NoError(t, svc.Load(ctx))
 	rules, err := s.Rules.All(ctx)
 	require.NoError(t, err)
 	require.NotEmpty(t, rules)
 	changed := rules[0]
-	changed.Enabled, changed.Title = false, "ours"
+	changed.Enabled, changed.Name, changed.Title = false, "Ours now", "ours"
 	_, err = s.Rules.Save(ctx, changed)
 	require.NoError(t, err)
-	require.NoError(t, svc.Seed(ctx))
+	require.NoError(t, testkit.Kits(t, s).Load(ctx))
 	again, err := s.Rules.All(ctx)
 	require.NoError(t, err)
-	assert.Len(t, again, len(rules))
+	assert.Len(t, again, len(rules), "the renamed one does not come back")
 	kept, err := s.Rules.One(ctx, changed.ID)
 	require.NoError(t, err)
 	assert.False(t, kept.Enabled)
 	assert.Equal(t, "ours", kept.Title)
+	assert.Equal(t, changed.Key, kept.Key)
+	for _, r := range again {
+		assert.NotEmpty(t, r.Key, r.Name)
+	}
 }
 
-func TestRequestsFollowFittingsAndParameters(t *testing.T) {
+func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	svc, _, d := setup(t)
-	fittings := []domain.Fitting{{DeviceID: d.ID, Kit: "reachability", Parameters: map[string]string{"method": "tcp", "port": "443"}}, {DeviceID: d.ID, Kit: "interfaces"}, {DeviceID: d.ID, Kit: "long gone"}}
-	requests := svc.Requests(d, fittings, "c")
-	require.Len(t, requests, 2)
-	assert.Equal(t, 443, requests[0].ProbePort)
-	assert.Equal(t, "tcp", requests[0].Method)
-	assert.Equal(t, 161, requests[1].ProbePort)
-	for _, wrong := range []string{"x", "0", "70000", "-1"} {
-		fittings[0].Parameters["port"] = wrong
-		assert.Equal(t, 161, svc.Requests(d, fittings, "c")[0].ProbePort, wrong)
+	fittings := []domain.Fitting{
+		{DeviceID: d.ID, Kit: "reachability", Parameters: map[string]string{"method": "tcp", "port": "443"}},
+		{DeviceID: d.ID, Kit: "interfaces"},
+		{DeviceID: d.ID, Kit: "long gone"},
 	}
+	talks := map[string]kit.Talk{"snmp": {Settings: way.Settings{"port": "1161"}, Secrets: domain.Secrets{"community": "c"}}}
+	questions := svc.Questions(d, fittings, talks)
+	require.Len(t, questions, 2)
+	tcp, table := questions[0], questions[1]
+	assert.Equal(t, "reachability/probe", tcp.Key)
+	assert.Equal(t, "tcp", tcp.Way)
+	assert.Equal(t, "443", tcp.Ask["port"])
+	assert.Equal(t, d.Address, tcp.Address)
+	assert.Empty(t, tcp.Secrets, "a way hears no other way's secrets")
+	assert.Equal(t, "snmp", table.Way)
+	assert.Equal(t, "1161", table.Endpoint["port"])
+	assert.Equal(t, "2s", table.Endpoint["timeout"], "what is not set is as usual")
+	assert.Equal(t, domain.Secret("c"), table.Secrets["community"])
+	assert.Len(t, table.Columns, 14)
+	fittings[0].Parameters = nil
+	hello := svc.Questions(d, fittings, nil)[0]
+	assert.Equal(t, "snmp", hello.Way, "by default it is asked over SNMP")
+	assert.Equal(t, "hello", hello.Ask["form"])
+	assert.Equal(t, "161", hello.Endpoint["port"])
 	d.Paused = true
-	assert.Empty(t, svc.Requests(d, fittings, "c"))
+	assert.Empty(t, svc.Questions(d, fittings, talks))
 }
 
 func TestParametersNeedAFittedKit(t *testing.T) {
@@ -126,16 +145,19 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	ctx := t.Context()
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
-	def := k.Parts[0]
+	def, src := k.Parts[0], k.Sources[0]
+	sync := func(known []domain.Part, at time.Time, rows ...derive.Row) ([]domain.Part, []domain.Series, error) {
+		return svc.SyncParts(ctx, d.ID, k, src, def, known, collect.Rows(src, def, rows), at)
+	}
 	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
-	parts, series, err := svc.SyncParts(ctx, d.ID, k, def, nil, []derive.Row{row("1", "port1", "6"), row("2", "port2", "6"), row("3", "lo", "24")}, at)
+	parts, series, err := sync(nil, at, row("1", "port1", "6"), row("2", "port2", "6"), row("3", "lo", "24"))
 	require.NoError(t, err)
 	require.Len(t, parts, 2, "the loopback is left out")
 	assert.Len(t, series, 10, "5 readings each")
 	assert.Equal(t, 1e9, parts[0].Speed, "1,000 Mbit/s")
 	assert.Equal(t, "to the quay", parts[0].Note)
 
-	after, series, err := svc.SyncParts(ctx, d.ID, k, def, parts, []derive.Row{row("12", "port1", "6"), row("11", "port2", "6")}, at)
+	after, series, err := sync(parts, at, row("12", "port1", "6"), row("11", "port2", "6"))
 	require.NoError(t, err)
 	assert.Empty(t, series, "no series is made again")
 	for i := range parts {
@@ -143,12 +165,55 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	}
 	assert.Equal(t, "12", after[0].Index)
 
-	gone, _, err := svc.SyncParts(ctx, d.ID, k, def, after, []derive.Row{row("12", "port1", "6")}, at.Add(time.Hour))
+	gone, _, err := sync(after, at.Add(time.Hour), row("12", "port1", "6"))
 	require.NoError(t, err)
 	assert.True(t, gone[0].GoneAt.IsZero())
 	assert.Equal(t, at.Add(time.Hour), gone[1].GoneAt, "a vanished one is kept, marked")
-	back, series, err := svc.SyncParts(ctx, d.ID, k, def, gone, []derive.Row{row("12", "port1", "6"), row("30", "port2", "6")}, at.Add(2*time.Hour))
+	back, series, err := sync(gone, at.Add(2*time.Hour), row("12", "port1", "6"), row("30", "port2", "6"))
 	require.NoError(t, err)
 	assert.Empty(t, series)
 	assert.True(t, back[1].GoneAt.IsZero(), "and taken up again")
+}
+
+// Agents that give two rows one name are met in the field: both are watched.
+func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
+	svc, s, d := setup(t)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	rows := collect.Rows(src, def, []derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")})
+	var keys []string
+	for _, r := range rows {
+		keys = append(keys, r.Key)
+	}
+	assert.Equal(t, []string{"port", "port (row 2)", "row 3", "row 4"}, keys)
+	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, nil, rows, time.Now())
+	require.NoError(t, err)
+	assert.Len(t, parts, 4)
+	stored, err := s.Parts.Of(t.Context(), d.ID)
+	require.NoError(t, err)
+	assert.Len(t, stored, 4)
+	again, made, err := svc.SyncParts(t.Context(), d.ID, k, src, def, parts, rows, time.Now())
+	require.NoError(t, err)
+	assert.Empty(t, made)
+	assert.Equal(t, parts, again)
+}
+
+// What a device says of its speed is not believed beyond reason.
+func TestImpossibleSpeedsAreLeftOut(t *testing.T) {
+	svc, _, d := setup(t)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	var rows []derive.Row
+	for i, v := range []derive.Value{word("Inf"), word("NaN"), {Kind: derive.Gauge, Num: -1}, {Kind: derive.Gauge, Num: 1e300}} {
+		r := row(fmt.Sprint(i), fmt.Sprint("port", i), "6")
+		r.Values[12] = v
+		rows = append(rows, r)
+	}
+	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, nil, collect.Rows(src, def, rows), time.Now())
+	require.NoError(t, err)
+	for _, p := range parts {
+		assert.Zero(t, p.Speed)
+	}
 }

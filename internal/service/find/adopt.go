@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -38,16 +39,12 @@ func (s *Service) Offers(ctx context.Context, finds []domain.Find) []Offer {
 			}
 			if fits {
 				o.Fits++
-				o.Cost = o.Cost.Add(k.Estimate(partsOf(f), perSample))
+				o.Cost = o.Cost.Add(k.Estimate(kit.ByPurpose(f.Parts), perSample))
 			}
 		}
 		out = append(out, o)
 	}
 	return out
-}
-
-func partsOf(f domain.Find) map[string]int {
-	return map[string]int{"interface": f.Interfaces, "volume": f.Volumes}
 }
 
 // Adoption is what to do with a selection of finds.
@@ -101,12 +98,15 @@ func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]d
 				return err
 			}
 			made = append(made, d)
-			if f.ID == a.GatewayFind {
-				place.GatewayID = d.ID
+			if f.ID != a.GatewayFind {
+				continue
+			}
+			gateway := domain.Override{PlaceID: place.ID, Key: domain.SettingGateway, Value: strconv.FormatInt(d.ID, 10)}
+			if err := tx.Overrides.Set(ctx, gateway, d.ID); err != nil {
+				return err
 			}
 		}
-		_, err = tx.Places.Save(ctx, place)
-		return err
+		return nil
 	})
 	if err != nil {
 		return nil, err
@@ -173,12 +173,16 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, 
 	if name == "" {
 		name = f.Address
 	}
-	d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: name, Address: address, Port: port, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
-		Description: f.Description, ObjectID: f.ObjectID, CredentialID: f.CredentialID, CreatedAt: time.Now().UTC()}, f.Identity, f.Others)
+	d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: name, Address: address, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
+		Description: f.Description, ObjectID: f.ObjectID, CreatedAt: time.Now().UTC()}, f.Identity, f.Others)
 	if errors.Is(err, domain.ErrConflict) {
 		return d, domain.FieldErrors{"find_ids": "A device named " + name + " is watched already; names are unique."}
 	}
 	if err != nil {
+		return d, err
+	}
+	endpoint := domain.Endpoint{DeviceID: d.ID, Way: f.Way, CredentialID: f.CredentialID, Settings: map[string]string{"port": strconv.Itoa(port)}}
+	if err := tx.Endpoints.Save(ctx, endpoint); err != nil {
 		return d, err
 	}
 	for _, k := range s.kits.Kits() {

@@ -19,10 +19,14 @@ import (
 
 // Prober asks addresses what they are.
 type Prober interface {
+	// Way is the way to collect by which it asks.
+	Way() string
+	// Credential makes a credential of what people type into a sweep.
+	Credential(text domain.Secret) (kind string, secrets domain.Secrets)
 	// Hello tells whether anything answers within the time.
-	Hello(ctx context.Context, at netip.AddrPort, community domain.Secret, timeout time.Duration) bool
+	Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) bool
 	// Learn asks a device that answers for all that a find shows.
-	Learn(ctx context.Context, at netip.AddrPort, community domain.Secret) (identity.Answer, error)
+	Learn(ctx context.Context, at netip.AddrPort, secrets domain.Secrets) (identity.Answer, error)
 }
 
 // Limits of a sweep's pace, in requests a second.
@@ -132,7 +136,8 @@ func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
 	var made domain.Sweep
 	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		if d.Community != "" {
-			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: "snmp-v2c"}, d.Community)
+			kind, secrets := s.prober.Credential(d.Community)
+			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: kind}, secrets)
 			if err != nil {
 				return err
 			}

@@ -15,11 +15,9 @@ import (
 
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
-	"tirelessowl/kits"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -32,7 +30,13 @@ type network struct {
 	broken  bool
 }
 
-func (n *network) Hello(ctx context.Context, at netip.AddrPort, community domain.Secret, _ time.Duration) bool {
+func (n *network) Way() string { return "snmp" }
+
+func (n *network) Credential(text domain.Secret) (string, domain.Secrets) {
+	return "snmp-v2c", domain.Secrets{"community": text}
+}
+
+func (n *network) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, _ time.Duration) bool {
 	if n.slow != nil {
 		select {
 		case <-n.slow:
@@ -43,10 +47,10 @@ func (n *network) Hello(ctx context.Context, at netip.AddrPort, community domain
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	_, ok := n.devices[at.Addr().String()]
-	return ok && community.Reveal() == "right"
+	return ok && secrets["community"].Reveal() == "right"
 }
 
-func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secret) (identity.Answer, error) {
+func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secrets) (identity.Answer, error) {
 	if n.broken {
 		return identity.Answer{}, errors.New("tooBig")
 	}
@@ -56,7 +60,7 @@ func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secret) (
 }
 
 func answer(name, engine string) identity.Answer {
-	return identity.Answer{Responder: identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"}, Description: "a router", Interfaces: 3, Facts: []string{"answers:snmp", "mib:interfaces"}}
+	return identity.Answer{Responder: identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"}, Description: "a router", Parts: map[string]int{"interface": 3}, Facts: []string{"answers:snmp", "mib:interfaces"}}
 }
 
 type world struct {
@@ -69,8 +73,7 @@ type world struct {
 func setup(t *testing.T) *world {
 	t.Helper()
 	s := testkit.Store(t)
-	svc, err := collect.New(s, kits.Files)
-	require.NoError(t, err)
+	svc := testkit.Kits(t, s)
 	w := &world{store: s, network: &network{devices: map[string]identity.Answer{}}}
 	vendors := map[string]identity.Vendor{"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}}}
 	w.Service = find.New(s, svc, w.network, vendors, func(domain.ID) {}, func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil })
@@ -162,7 +165,7 @@ func TestSeveralAddressesAreOneFind(t *testing.T) {
 func TestSecondCredentialIsTried(t *testing.T) {
 	w := setup(t)
 	w.network.devices["192.0.2.1"] = answer("edge", "aa")
-	wrong, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c"}, "wrong")
+	wrong, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c"}, domain.Secrets{"community": "wrong"})
 	require.NoError(t, err)
 	d := draft("192.0.2.1")
 	d.CredentialIDs, d.NewName = []domain.ID{wrong.ID}, "old"
@@ -239,7 +242,15 @@ func TestAdopt(t *testing.T) {
 	places, err := w.store.Places.All(ctx)
 	require.NoError(t, err)
 	require.Len(t, places, 1)
-	assert.Equal(t, made[0].ID, places[0].GatewayID)
+	overrides, err := w.store.Overrides.All(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []domain.Override{{PlaceID: places[0].ID, Key: domain.SettingGateway, Value: fmt.Sprint(made[0].ID)}}, overrides)
+	endpoints, err := w.store.Endpoints.Of(ctx, made[1].ID)
+	require.NoError(t, err)
+	require.Len(t, endpoints, 1)
+	assert.Equal(t, "snmp", endpoints[0].Way)
+	assert.Equal(t, "161", endpoints[0].Settings["port"])
+	assert.Equal(t, finds[1].CredentialID, endpoints[0].CredentialID)
 	fitted, err := w.store.Fittings.Of(ctx, made[0].ID)
 	require.NoError(t, err)
 	assert.Len(t, fitted, 2)

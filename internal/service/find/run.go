@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
 )
 
 // An address is tried twice; the second time with more patience, for links
@@ -66,7 +67,7 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 type sweep struct {
 	*Service
 	domain.Sweep
-	secrets map[domain.ID]domain.Secret
+	secrets map[domain.ID]store.Opened
 	tried   atomic.Int64
 	mu      sync.Mutex
 	answers map[netip.Addr]answered
@@ -128,7 +129,7 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 			if pace.Wait(ctx) != nil {
 				return
 			}
-			if w.prober.Hello(ctx, at, w.secrets[id], timeout) {
+			if w.prober.Hello(ctx, at, w.secrets[id].Secrets, timeout) {
 				w.tried.Add(1)
 				w.learn(ctx, at, id, learning)
 				return
@@ -143,7 +144,7 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.ID, learning chan struct{}) {
 	learning <- struct{}{}
 	defer func() { <-learning }()
-	answer, err := w.prober.Learn(ctx, at, w.secrets[credential])
+	answer, err := w.prober.Learn(ctx, at, w.secrets[credential].Secrets)
 	if err != nil {
 		if ctx.Err() != nil {
 			return
@@ -220,8 +221,8 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 			kind = identity.KindOf(first.Services, first.Description)
 		}
 		f := domain.Find{SweepID: w.ID, Identity: first.Key(), Address: first.Address.String(), Name: first.Name, Vendor: vendor, Model: model, Kind: kind,
-			Description: first.Description, ObjectID: first.ObjectID, Location: first.Location, Interfaces: first.Interfaces, Volumes: first.Volumes,
-			Facts: first.Facts, CredentialID: first.credential, FoundAt: now}
+			Description: first.Description, ObjectID: first.ObjectID, Location: first.Location, Parts: first.Parts,
+			Facts: first.Facts, Way: w.prober.Way(), CredentialID: first.credential, FoundAt: now}
 		for _, m := range g.Members[1:] {
 			f.Others = append(f.Others, answers[m].Address.String())
 		}

@@ -25,6 +25,6 @@ func (out *Rehearsal) finish(r rule.Rule) {
 		}
 	}
 	for _, n := range out.Worst {
-		out.Why.Because(fmt.Sprintf("%s %s: %d, up to %s", n.Device, n.Part, n.Alerts, units.Format(n.Peak, r.Unit)), "", why.To("series", n.Series.ID))
+		out.Why.Because(fmt.Sprintf("%s %s: %d, up to %s", n.Device, n.Part, n.Alerts, r.Write(n.Peak)), "", why.To("series", n.Series.ID))
 	}
 }

@@ -6,22 +6,66 @@ import (
 	"errors"
 	"time"
 
+	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
 
 // Service is the use cases of judging.
 type Service struct {
 	store *store.Store
+	kits  *collect.Service
+	kinds rule.Kinds
 	// inForce puts a changed set of rules in force.
 	inForce func(context.Context, []rule.Rule)
 }
 
 // New returns the service.
-func New(s *store.Store, inForce func(context.Context, []rule.Rule)) *Service {
-	return &Service{store: s, inForce: inForce}
+func New(s *store.Store, kits *collect.Service, kinds rule.Kinds, inForce func(context.Context, []rule.Rule)) *Service {
+	return &Service{store: s, kits: kits, kinds: kinds, inForce: inForce}
+}
+
+// Subject is what the values of a rule's reading are.
+func (s *Service) Subject(r rule.Rule) rule.Subject {
+	if reading, ok := s.kits.Catalogue().Reading(r.Kit, r.Reading); ok {
+		return reading.Subject()
+	}
+	return rule.Subject{Kind: domain.KindNumber, Unit: r.Unit}
+}
+
+// Form is how the condition of a rule is set: the fields of its kind, and
+// their present values.
+func (s *Service) Form(r rule.Rule) (kind rule.Kind, fields []field.Field, values map[string]string) {
+	kind, _ = s.kinds.Of(r.Condition.Kind())
+	return kind, kind.Fields(s.Subject(r)), kind.Values(r.Condition)
+}
+
+// Read takes the condition of a rule out of a form; the errors are by field.
+func (s *Service) Read(r rule.Rule, values map[string]string) (rule.Rule, domain.FieldErrors) {
+	kind, _ := s.kinds.Of(r.Condition.Kind())
+	c, errs := kind.Read(s.Subject(r), values)
+	r.Condition = c
+	return r, errs
+}
+
+// Decode takes the condition of a rule out of a document, as programs send it.
+func (s *Service) Decode(r rule.Rule, kind string, document []byte) (rule.Rule, error) {
+	c, err := s.kinds.Decode(kind, document)
+	if err != nil {
+		return r, domain.FieldErrors{"condition": err.Error()}
+	}
+	if k, _ := s.kinds.Of(kind); !k.Fits(s.Subject(r)) {
+		return r, domain.FieldErrors{"condition": "A rule of the kind " + kind + " cannot judge the values of this reading."}
+	}
+	if b, ok := c.(kit.Bound); ok {
+		b.Bind(s.Subject(r).Codes)
+	}
+	r.Condition = c
+	return r, nil
 }
 
 // Rules returns all rules.
@@ -39,7 +83,7 @@ func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 	if err != nil {
 		return r, err
 	}
-	r.Kit, r.Reading, r.Unit, r.Cause = old.Kit, old.Reading, old.Unit, old.Cause
+	r.Key, r.Kit, r.Reading, r.Unit, r.Cause = old.Key, old.Kit, old.Reading, old.Unit, old.Cause
 	if errs := r.Validate(); len(errs) > 0 {
 		return r, errs
 	}
@@ -50,6 +94,8 @@ func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 	if err != nil {
 		return r, err
 	}
+	// What is stored must come into force, also when whoever asked has gone.
+	ctx = context.WithoutCancel(ctx)
 	rules, err := s.store.Rules.All(ctx)
 	if err == nil {
 		s.inForce(ctx, rules)

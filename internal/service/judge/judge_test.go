@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/kinds"
+	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/store"
@@ -21,33 +23,34 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 func setup(t *testing.T) (*judge.Service, *store.Store, rule.Rule, *[]rule.Rule) {
 	t.Helper()
 	s := testkit.Store(t)
-	r, err := s.Rules.Save(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1, Cause: "full", Enabled: true,
-		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}})
+	r, err := s.Rules.Save(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Cause: "full", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}})
 	require.NoError(t, err)
 	var inForce []rule.Rule
-	return judge.New(s, func(_ context.Context, rules []rule.Rule) { inForce = rules }), s, r, &inForce
+	return judge.New(s, testkit.Kits(t, s), kinds.All, func(_ context.Context, rules []rule.Rule) { inForce = rules }), s, r, &inForce
 }
 
 func TestSaveActsAtOnceAndKeepsWhatItWatches(t *testing.T) {
 	svc, _, r, inForce := setup(t)
 	changed := r
 	changed.Kit, changed.Reading, changed.Unit, changed.Cause = "x", "y", "z", "w"
-	changed.Limits = map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 95, Recover: 95}}
+	changed.Condition = &limit.Condition{Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1},
+		Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 95, Recover: 95}}}
 	saved, err := svc.Save(t.Context(), changed)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"h", "used", "%", "full"}, []string{saved.Kit, saved.Reading, saved.Unit, saved.Cause})
 	require.Len(t, *inForce, 1)
-	assert.Equal(t, 95.0, (*inForce)[0].Limits[domain.LevelCritical].Raise)
+	assert.Equal(t, changed.Condition, (*inForce)[0].Condition)
 }
 
 func TestWrongRulesAreRefused(t *testing.T) {
 	svc, s, r, inForce := setup(t)
 	bad := r
-	bad.InARow = 0
+	bad.Condition = &limit.Condition{Side: limit.Above, For: rule.Hold{}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 1}}}
 	_, err := svc.Save(t.Context(), bad)
 	var fields domain.FieldErrors
 	require.ErrorAs(t, err, &fields)
-	assert.Contains(t, fields, "in_a_row")
+	assert.Contains(t, fields, "for")
 	bad.ID = 999
 	_, err = svc.Save(t.Context(), bad)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
@@ -67,7 +70,7 @@ func TestRehearseCountsOnThePast(t *testing.T) {
 	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
 	p, err := s.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
@@ -87,7 +90,22 @@ func TestRehearseCountsOnThePast(t *testing.T) {
 	assert.Equal(t, "log-1", got.Worst[0].Device)
 	assert.Equal(t, 97.0, got.Worst[0].Peak)
 	assert.Contains(t, got.Why.Answer, "2 alerts")
-	r.InARow = 0
+	r.Condition = &limit.Condition{}
 	_, err = svc.Rehearse(ctx, r, time.Hour)
 	assert.Error(t, err)
+}
+
+// Whoever saves a rule and leaves must not leave it half in force.
+func TestSavingOutlivesWhoeverAsked(t *testing.T) {
+	svc, _, r, inForce := setup(t)
+	r.Name = "fuller"
+	ctx, cancel := context.WithCancel(t.Context())
+	_, err := svc.Save(ctx, r)
+	require.NoError(t, err)
+	cancel()
+	require.Len(t, *inForce, 1)
+	var seen error
+	svc = judge.New(testkit.Store(t), testkit.Kits(t, nil), kinds.All, func(ctx context.Context, _ []rule.Rule) { seen = ctx.Err() })
+	_, _ = svc.Save(ctx, r)
+	assert.NoError(t, seen)
 }

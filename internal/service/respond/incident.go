@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
@@ -121,7 +120,7 @@ func checkText(text string, needed bool) (string, error) {
 func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
 	now := time.Now().UTC()
 	err := s.store.InTx(ctx, func(tx *store.Areas) error {
-		in, err := tx.Incidents.One(ctx, id)
+		in, err := tx.Incidents.Lock(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -151,70 +150,5 @@ func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident
 	if err == nil {
 		s.wake()
 	}
-	return err
-}
-
-// Plans returns the response plans.
-func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.store.Plans.All(ctx) }
-
-// SetPlanEnabled switches a response plan on or off.
-func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) error {
-	return s.changePlan(ctx, id, func(p *plan.Plan) { p.Enabled = on })
-}
-
-func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*plan.Plan)) error {
-	plans, err := s.store.Plans.All(ctx)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(plans, func(p plan.Plan) bool { return p.ID == id })
-	if i < 0 {
-		return domain.ErrNotFound
-	}
-	f(&plans[i])
-	_, err = s.store.Plans.Save(ctx, plans[i])
-	return err
-}
-
-// MakePlan makes the usual plan on the first mail and desk channels there are.
-func (s *Service) MakePlan(ctx context.Context) error {
-	channels, err := s.store.Channels.All(ctx)
-	if err != nil {
-		return err
-	}
-	first := map[domain.ChannelKind]domain.ID{}
-	for _, c := range channels {
-		if first[c.Kind] == 0 {
-			first[c.Kind] = c.ID
-		}
-	}
-	if len(first) == 0 {
-		return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
-	}
-	// Without recipients it tells nobody, so it begins switched off.
-	_, err = s.store.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(first[domain.ChannelMail], first[domain.ChannelDesk])})
-	return err
-}
-
-// SetRecipients changes who the mail steps of a plan tell, and from which
-// level on.
-func (s *Service) SetRecipients(ctx context.Context, id domain.ID, text string, from domain.Level) error {
-	to, errs := plan.Recipients(text)
-	if len(errs) > 0 {
-		return errs
-	}
-	return s.changePlan(ctx, id, func(p *plan.Plan) {
-		for i := range p.Steps {
-			if x := &p.Steps[i]; x.Kind == domain.DeliverMail && !x.OnlyTold {
-				x.To, x.AtLeast = to, from
-			}
-		}
-	})
-}
-
-// Retry makes a delivery that failed for good due again.
-func (s *Service) Retry(ctx context.Context, id domain.ID) error {
-	err := s.store.Deliveries.Retry(ctx, id, time.Now().UTC())
-	s.wake()
 	return err
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 )
@@ -22,7 +23,7 @@ const clock = "2006-01-02 15:04:05 UTC"
 // since when, the value and the limit, how often before, what to do, and the
 // link to acknowledge.
 func (m message) write(url string, in domain.Incident, ev domain.Event) (subject, body string) {
-	head := strings.ToUpper(in.Level.String()[:1]) + in.Level.String()[1:]
+	head := text.UpperFirst(in.Level.String())
 	switch ev.Kind {
 	case domain.EventRecovered:
 		head = "Recovered"
@@ -30,9 +31,9 @@ func (m message) write(url string, in domain.Incident, ev domain.Event) (subject
 		head += " again"
 	}
 	var b strings.Builder
-	line := func(label, text string) {
-		if text != "" {
-			fmt.Fprintf(&b, "%-10s %s\n", label+":", text)
+	line := func(label, words string) {
+		if words != "" {
+			fmt.Fprintf(&b, "%-10s %s\n", label+":", words)
 		}
 	}
 	fmt.Fprintf(&b, "%s\n\n", m.title)
@@ -52,14 +53,14 @@ func (m message) write(url string, in domain.Incident, ev domain.Event) (subject
 
 // note is the text that goes onto a ticket.
 func (m message) note(ev domain.Event) string {
-	text := ev.Text
+	said := ev.Text
 	if ev.Detail != "" {
-		text += ": " + ev.Detail
+		said += ": " + ev.Detail
 	}
 	if ev.By != "" {
-		text += " (" + ev.By + ")"
+		said += " (" + ev.By + ")"
 	}
-	return plain(text) + ", at " + ev.At.UTC().Format(clock)
+	return plain(said) + ", at " + ev.At.UTC().Format(clock)
 }
 
 func times(n int) string {

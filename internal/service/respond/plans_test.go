@@ -15,11 +15,11 @@ import (
 func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	woken := 0
-	svc := respond.New(s, "http://owl.example", func() { woken++ })
+	svc := respond.New(s, channelKinds, nil, "http://owl.example", func() { woken++ })
 	assert.ErrorIs(t, svc.MakePlan(ctx), domain.ErrConflict, "a channel first")
-	mail, err := s.Channels.Save(ctx, domain.Channel{Name: "Mail", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	mail, err := s.Channels.Save(ctx, domain.Channel{Name: "Mail", Kind: "mail", Settings: map[string]string{}}, nil)
 	require.NoError(t, err)
-	_, err = s.Channels.Save(ctx, domain.Channel{Name: "Mail 2", Kind: domain.ChannelMail, Settings: map[string]string{}}, "")
+	_, err = s.Channels.Save(ctx, domain.Channel{Name: "Mail 2", Kind: "mail", Settings: map[string]string{}}, nil)
 	require.NoError(t, err)
 	require.NoError(t, svc.MakePlan(ctx))
 	plans, err := svc.Plans(ctx)
@@ -51,11 +51,11 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 func TestRetryWakesTheOutbox(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	woken := 0
-	svc := respond.New(w.store, "http://owl.example", func() { woken++ })
+	svc := respond.New(w.store, channelKinds, nil, "http://owl.example", func() { woken++ })
 	assert.ErrorIs(t, svc.Retry(ctx, 999), domain.ErrNotFound)
 	in, err := w.store.Incidents.Save(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
 	require.NoError(t, err)
-	d, err := w.store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMail, Recipient: "a@kittiwake.example", CreatedAt: now})
+	d, err := w.store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", CreatedAt: now})
 	require.NoError(t, err)
 	d.State, d.DoneAt, d.NextTryAt = domain.DeliveryFailed, now, now
 	require.NoError(t, w.store.Deliveries.Finish(ctx, d))

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/incident"
 	"tirelessowl/internal/core/plan"
@@ -25,13 +26,21 @@ type Service struct {
 	url string
 	// wake tells the outbox that there is something to deliver.
 	wake func()
+	// kinds are those of channels, and tryer tries one.
+	kinds channel.Kinds
+	tryer Tryer
 	// past is true while history is loaded: nobody is told of it.
 	past bool
 }
 
+// Tryer tries a channel.
+type Tryer interface {
+	Try(ctx context.Context, kind string, at channel.Opened, to string) (outcome string, err error)
+}
+
 // New returns the service. wake is called after deliveries were written.
-func New(s *store.Store, url string, wake func()) *Service {
-	return &Service{store: s, url: url, wake: wake}
+func New(s *store.Store, kinds channel.Kinds, t Tryer, url string, wake func()) *Service {
+	return &Service{store: s, kinds: kinds, tryer: t, url: url, wake: wake}
 }
 
 // Past returns a recorder for history: it tells nobody.
@@ -39,10 +48,20 @@ func (s *Service) Past() *Service {
 	return &Service{store: s.store, url: s.url, wake: func() {}, past: true}
 }
 
+// Recorded names the number of what was recorded last.
+const Recorded = "judge.recorded"
+
 // Record keeps changes of health with all that follows from them, in one
-// transaction.
-func (s *Service) Record(ctx context.Context, found estate.Result) error {
+// transaction. number is larger each time that something else is recorded:
+// what was recorded already, though whoever asked did not hear of it, is not
+// recorded again. 0 is not looked at.
+func (s *Service) Record(ctx context.Context, number int64, found estate.Result) error {
 	err := s.store.InTx(ctx, func(tx *store.Areas) error {
+		if number > 0 {
+			if fresh, err := tx.Settings.Advance(ctx, Recorded, number); err != nil || !fresh {
+				return err
+			}
+		}
 		r := recording{Service: s, tx: tx}
 		for _, j := range found.Judged {
 			if err := r.judged(ctx, j); err != nil {
@@ -102,7 +121,7 @@ func (r *recording) judged(ctx context.Context, j estate.Judged) error {
 // open begins an alert, within a new or a known incident.
 func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	cause := incident.Cause(j.Rule.Cause, j.Series.Part)
-	known, err := r.tx.Incidents.OfCause(ctx, j.Device.ID, cause)
+	known, err := r.tx.Incidents.LockCause(ctx, j.Device.ID, cause)
 	if err != nil {
 		return err
 	}
@@ -142,7 +161,7 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 
 // change moves a lasting alert to another level.
 func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Alert) error {
-	in, err := r.tx.Incidents.One(ctx, alert.IncidentID)
+	in, err := r.tx.Incidents.Lock(ctx, alert.IncidentID)
 	if err != nil {
 		return err
 	}
@@ -167,7 +186,7 @@ func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert
 	if _, err := r.tx.Alerts.Save(ctx, alert); err != nil {
 		return err
 	}
-	in, err := r.tx.Incidents.One(ctx, alert.IncidentID)
+	in, err := r.tx.Incidents.Lock(ctx, alert.IncidentID)
 	if err != nil {
 		return err
 	}
@@ -223,14 +242,14 @@ func (r *recording) act(ctx context.Context, in domain.Incident, ev domain.Event
 	if err != nil {
 		return nil, err
 	}
-	known, err := r.tx.Incidents.OfCause(ctx, in.DeviceID, in.Cause)
+	times, err := r.tx.Incidents.CountCause(ctx, in.DeviceID, in.Cause)
 	if err != nil {
 		return nil, err
 	}
-	m.before = len(known) - 1 + in.Reopened
+	m.before = times - 1
 	var traces []why.Trace
 	for _, p := range plans {
-		actions, trace := plan.Decide(p, plan.Event{Kind: ev.Kind, Level: in.Level}, pastOf(p, in, sent))
+		actions, trace := plan.Decide(p, plan.Event{Kind: ev.Kind, Level: in.Level}, plan.PastOf(p, in, sent))
 		traces = append(traces, trace)
 		for _, a := range actions {
 			if err := r.enqueue(ctx, in, p, a, ev, m); err != nil {
@@ -250,21 +269,6 @@ func (r *recording) enqueue(ctx context.Context, in domain.Incident, p plan.Plan
 	_, err := r.tx.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
 		ChannelID: a.Step.ChannelID, Recipient: a.Recipient, Subject: subject, Body: body, CreatedAt: ev.At, Why: a.Why})
 	return err
-}
-
-// pastOf tells a plan what it did in the present episode of an incident.
-func pastOf(p plan.Plan, in domain.Incident, sent []domain.Delivery) plan.Past {
-	past := plan.Past{Told: map[string][]string{}, ToldLevel: map[string]domain.Level{}}
-	for _, d := range sent {
-		switch {
-		case d.Kind == domain.DeliverTicket && d.State != domain.DeliveryFailed:
-			past.Ticket = true
-		case d.Kind == domain.DeliverMail && d.Plan == p.Name && !d.CreatedAt.Before(in.EpisodeAt) && d.Event != domain.EventRecovered:
-			past.Told[d.Step] = append(past.Told[d.Step], d.Recipient)
-			past.ToldLevel[d.Recipient] = max(past.ToldLevel[d.Recipient], d.Level)
-		}
-	}
-	return past
 }
 
 func seriesName(s estate.Series) string {

@@ -9,14 +9,31 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
+
+// channelKinds are a kind that takes messages and one that takes tickets.
+var channelKinds = channel.Kinds{
+	{Name: "mail", Title: "Mail", Carries: []domain.DeliveryKind{domain.DeliverMessage}, Settings: []field.Field{
+		{Name: "host", Label: "Server", Kind: field.Text, Required: true, Destination: true}, field.Port("Port", "25"), {Name: "password", Label: "Password", Kind: field.Secret}},
+		Recipient: &field.Field{Name: "to", Kind: field.Text, Required: true, Check: func(v string) string {
+			if !strings.Contains(v, "@") {
+				return "Must be an address."
+			}
+			return ""
+		}}},
+	{Name: "desk", Title: "Ticket desk", Carries: []domain.DeliveryKind{domain.DeliverTicket, domain.DeliverNote}},
+	{Name: "wall", Title: "Wall", Carries: []domain.DeliveryKind{domain.DeliverMessage}},
+}
 
 func TestMain(m *testing.M) { testkit.Main(m) }
 
@@ -36,28 +53,28 @@ func setup(t *testing.T) world {
 	s, ctx := testkit.Store(t), t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}})
 	require.NoError(t, err)
-	r, err := s.Rules.Save(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Side: rule.Above, InARow: 2, RecoverInARow: 1,
-		Cause: "reach", Runbook: "Is it powered?", Enabled: true, Limits: map[domain.Level]rule.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}})
+	r, err := s.Rules.Save(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Cause: "reach", Runbook: "Is it powered?", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}}})
 	require.NoError(t, err)
 	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
 	_, err = s.Plans.Save(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
-		{Key: "tell", Title: "mail", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMail, To: []string{"a@kittiwake.example"}},
+		{Key: "tell", Title: "mail", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example"}},
 		{Key: "ticket", Title: "ticket", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket},
 		{Key: "note", Title: "note", On: []domain.EventKind{domain.EventRecovered, domain.EventComment}, Kind: domain.DeliverNote},
-		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMail, OnlyTold: true},
+		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
 	}})
 	require.NoError(t, err)
-	return world{respond.New(s, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
+	return world{respond.New(s, channelKinds, nil, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
 		estate.Series{ID: series[0].ID, DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Every: 15 * time.Second}}
 }
 
 func (w world) change(from, to domain.Level, after time.Duration, held bool) estate.Result {
 	return estate.Result{Judged: []estate.Judged{{Rule: w.rule, Series: w.series, Device: w.device, From: from, To: to, At: now.Add(after),
-		FirstBadAt: now.Add(after - 15*time.Second), Value: 100, Limit: 99, Held: held}}}
+		FirstBadAt: now.Add(after - 15*time.Second), Value: 100, Limit: 99, Says: "100\u00a0%, limit 99\u00a0%", Held: held}}}
 }
 
 func (w world) incidents(t *testing.T) []domain.Incident {
@@ -79,8 +96,8 @@ func kinds(in respond.Dossier) (events, deliveries []string) {
 
 func TestTroubleAndRecoveryTellTheWholeStory(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
-	require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, 5*time.Minute, false)))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
+	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, 5*time.Minute, false)))
 	list := w.incidents(t)
 	require.Len(t, list, 1)
 	assert.Equal(t, domain.IncidentResolved, list[0].State)
@@ -89,7 +106,7 @@ func TestTroubleAndRecoveryTellTheWholeStory(t *testing.T) {
 	require.NoError(t, err)
 	events, deliveries := kinds(in)
 	assert.Equal(t, []string{"first bad value", "alert", "recovered"}, events)
-	assert.Equal(t, []string{"mail alert", "ticket alert", "ticket note recovered", "mail recovered"}, deliveries)
+	assert.Equal(t, []string{"message alert", "ticket alert", "note recovered", "message recovered"}, deliveries)
 	body := in.Deliveries[0].Body
 	for _, want := range []string{"100 %, limit 99 %", "np-edge-1", "never", "Is it powered?", "http://owl.example/incidents/"} {
 		assert.Contains(t, body, want)
@@ -104,8 +121,8 @@ func TestTroubleThatReturnsReopens(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	for i := range 3 {
 		at := time.Duration(i) * 10 * time.Minute
-		require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, at, false)))
-		require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, at+time.Minute, false)))
+		require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, at, false)))
+		require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, at+time.Minute, false)))
 	}
 	list := w.incidents(t)
 	require.Len(t, list, 1)
@@ -114,19 +131,19 @@ func TestTroubleThatReturnsReopens(t *testing.T) {
 	_, deliveries := kinds(in)
 	tickets := 0
 	for _, d := range deliveries {
-		if strings.HasPrefix(d, "ticket ") && !strings.HasPrefix(d, "ticket note") {
+		if strings.HasPrefix(d, "ticket ") {
 			tickets++
 		}
 	}
 	assert.Equal(t, 1, tickets, "never a second ticket: %v", deliveries)
-	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, time.Hour, false)))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, time.Hour, false)))
 	assert.Len(t, w.incidents(t), 2, "an hour later it is another incident")
 }
 
 func TestOutOfReachRaisesNothing(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, true)))
-	require.NoError(t, w.Record(ctx, w.change(domain.LevelCritical, 0, time.Minute, true)))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, true)))
+	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, time.Minute, true)))
 	assert.Empty(t, w.incidents(t))
 	changes, err := w.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: w.device.ID})
 	require.NoError(t, err)
@@ -136,7 +153,7 @@ func TestOutOfReachRaisesNothing(t *testing.T) {
 
 func TestPastTellsNobody(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	require.NoError(t, w.Past().Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	require.NoError(t, w.Past().Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	assert.Empty(t, in.Deliveries)
@@ -144,7 +161,7 @@ func TestPastTellsNobody(t *testing.T) {
 
 func TestHandling(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	id := w.incidents(t)[0].ID
 	require.NoError(t, w.Acknowledge(ctx, id, "Ines"))
 	require.NoError(t, w.Acknowledge(ctx, id, "Marek"), "twice changes nothing")
@@ -168,7 +185,7 @@ func TestPlanSwitchedOff(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, w.SetPlanEnabled(ctx, plans[0].ID, false))
 	assert.ErrorIs(t, w.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
-	require.NoError(t, w.Record(ctx, w.change(0, domain.LevelCritical, 0, false)))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	assert.Empty(t, in.Deliveries)

@@ -28,9 +28,9 @@ func world(t *testing.T) (*transfer.Service, *store.Store, []domain.Series) {
 	s, ctx := testkit.Store(t), t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), Port: 161, CreatedAt: noon}, "", nil)
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: noon}, "", nil)
 	require.NoError(t, err)
-	parts, err := s.Parts.Save(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
+	parts, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
 		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})

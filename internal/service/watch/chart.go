@@ -2,7 +2,6 @@ package watch
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"time"
 
@@ -102,7 +101,7 @@ func how(width, interval time.Duration, pause int64) string {
 }
 
 // fill puts the steps into a line, with a hole where it is broken.
-func (l *Line) fill(steps []domain.Step, interval time.Duration) {
+func (l *Line) fill(steps []domain.Rollup, interval time.Duration) {
 	times := timesOf(steps)
 	breaks := envelope.Breaks(times, int64(interval/time.Second))
 	n := len(steps) + len(breaks)
@@ -133,7 +132,7 @@ func (l *Line) fill(steps []domain.Step, interval time.Duration) {
 	}
 }
 
-func timesOf(steps []domain.Step) []int64 {
+func timesOf(steps []domain.Rollup) []int64 {
 	out := make([]int64, len(steps))
 	for i, s := range steps {
 		out[i] = s.At.Unix()
@@ -179,14 +178,12 @@ func (s *Service) judged(ctx context.Context, c *Chart, x domain.Series, from, t
 }
 
 func limits(r rule.Rule) (out []Limit) {
-	for l := domain.LevelNotice; l <= domain.LevelCritical; l++ {
-		if limit, ok := r.Limits[l]; ok {
-			label := fmt.Sprintf("%s %s", l, units.Format(limit.Raise, r.Unit))
-			if r.InARow > 1 {
-				label += fmt.Sprintf(" for %d", r.InARow)
-			}
-			out = append(out, Limit{l.String(), limit.Raise, label})
-		}
+	drawn, ok := r.Condition.(rule.Drawn)
+	if !ok {
+		return nil
+	}
+	for _, l := range drawn.Lines(r.Unit) {
+		out = append(out, Limit{l.Level.String(), l.Value, l.Label})
 	}
 	return out
 }

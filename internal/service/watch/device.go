@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
@@ -28,12 +29,25 @@ type PartValues struct {
 	Values map[string]Value
 }
 
-// Kind is the parts of one kind, as a table.
+// Kind is a page of the parts of one kind, as a table: those in trouble first.
 type Kind struct {
 	Parts    kit.Parts
 	Kit      string
 	Readings []kit.Reading
 	Rows     []PartValues
+	Total    int64 // parts in all
+	Matching int64 // those that fit the search
+}
+
+// PartsPage is how many parts of a kind a page shows.
+const PartsPage = 50
+
+// Look says what of a device is looked at.
+type Look struct {
+	Kind   string // of parts that is searched and paged; empty for none
+	Search string
+	Page   int
+	Part   domain.ID // that is chosen
 }
 
 // Subject is all that a device's page shows.
@@ -52,11 +66,13 @@ type Subject struct {
 	Open       []domain.Incident
 	Changes    []domain.Transition
 	Via        *domain.Device
-	Behind     []domain.Device // reached through it
+	ViaFrom    inherit.Resolved // where that is set
+	Behind     []domain.Device  // some of those that are reached through it
+	BehindAll  int
 }
 
 // Device gathers a device's page.
-func (s *Service) Device(ctx context.Context, id domain.ID, now time.Time) (Subject, error) {
+func (s *Service) Device(ctx context.Context, id domain.ID, look Look, now time.Time) (Subject, error) {
 	d, err := s.store.Devices.One(ctx, id)
 	if err != nil {
 		return Subject{}, err
@@ -71,29 +87,33 @@ func (s *Service) Device(ctx context.Context, id domain.ID, now time.Time) (Subj
 	if err != nil {
 		return out, err
 	}
-	out.Ribbon = strips([]domain.Device{d}, changes, now)[0].Ribbon
+	out.Ribbon = ribbonsOf(changes).of(id, d.Health, now)
 	if out.Addresses, err = s.store.Devices.Addresses(ctx, id); err != nil {
 		return out, err
 	}
 	if out.Changes, err = s.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: id, Limit: 8}); err != nil {
 		return out, err
 	}
-	if out.Open, _, err = s.store.Incidents.Find(ctx, store.IncidentFilter{DeviceID: id, States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Limit: 10}); err != nil {
+	open := []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
+	if out.Open, _, err = s.store.Incidents.Find(ctx, store.IncidentFilter{DeviceID: id, States: open, Limit: 10}); err != nil {
 		return out, err
 	}
-	if err := s.values(ctx, &out); err != nil {
+	if err := s.values(ctx, &out, look); err != nil {
 		return out, err
 	}
 	return out, s.neighbours(ctx, &out, places)
 }
 
 func path(places []domain.Place, id domain.ID) []domain.Place {
-	var out []domain.Place
-	for i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ID == id }); i >= 0; {
-		out = append([]domain.Place{places[i]}, out...)
-		parent := places[i].ParentID
-		i = slices.IndexFunc(places, func(p domain.Place) bool { return p.ID == parent })
+	byID := make(map[domain.ID]domain.Place, len(places))
+	for _, p := range places {
+		byID[p.ID] = p
 	}
+	var out []domain.Place
+	for p, ok := byID[id]; ok && len(out) < 100; p, ok = byID[p.ParentID] {
+		out = append(out, p)
+	}
+	slices.Reverse(out)
 	return out
 }
 
@@ -105,23 +125,73 @@ func idsOf(series []domain.Series) []domain.ID {
 	return ids
 }
 
-// values arranges the newest values by reading and part.
-func (s *Service) values(ctx context.Context, out *Subject) error {
+// values arranges the newest values of the device and of the parts on the page.
+func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
 	id := out.Device.ID
 	fittings, err := s.store.Fittings.Of(ctx, id)
 	if err != nil {
 		return err
 	}
-	series, err := s.store.Series.Of(ctx, id)
-	if err != nil {
-		return err
-	}
-	parts, err := s.store.Parts.Of(ctx, id)
-	if err != nil {
-		return err
-	}
-	latest := s.store.Values.LatestIn(idsOf(series))
 	levels, err := s.store.Rules.Levels(ctx, id)
+	if err != nil {
+		return err
+	}
+	count, err := s.store.Series.CountOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	out.Series, out.Failing = count.All, count.Failing
+	out.Parameters = map[string]map[string]string{}
+	for _, f := range fittings {
+		k, err := s.kits.Kit(f.Kit)
+		if err != nil {
+			continue
+		}
+		out.Kits = append(out.Kits, k)
+		out.Parameters[k.Name] = f.Parameters
+		for _, def := range k.Parts {
+			kind, err := s.kind(ctx, id, k, def, levels, look)
+			if err != nil {
+				return err
+			}
+			out.Kinds = append(out.Kinds, kind)
+		}
+	}
+	return s.fill(ctx, out, levels)
+}
+
+// kind takes a page of the parts of a kind, those in trouble first.
+func (s *Service) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts, levels []store.Level, look Look) (Kind, error) {
+	out := Kind{Parts: def, Kit: k.Name}
+	for _, r := range k.Readings {
+		if r.Of == def.Kind {
+			out.Readings = append(out.Readings, r)
+		}
+	}
+	f := store.PartFilter{DeviceID: id, Kit: k.Name, Kind: def.Kind, Limit: PartsPage, First: []domain.ID{look.Part}}
+	for _, l := range levels {
+		f.First = append(f.First, l.PartID)
+	}
+	if look.Kind == def.Kind {
+		f.Search, f.Offset = look.Search, look.Page*PartsPage
+	}
+	parts, total, err := s.store.Parts.Find(ctx, f)
+	for _, p := range parts {
+		out.Rows = append(out.Rows, PartValues{Part: p, Health: domain.Fine, Values: map[string]Value{}})
+	}
+	out.Total, out.Matching = total, total
+	return out, err
+}
+
+// fill reads the values of what is on the page.
+func (s *Service) fill(ctx context.Context, out *Subject, levels []store.Level) error {
+	var parts []domain.ID
+	for _, k := range out.Kinds {
+		for _, row := range k.Rows {
+			parts = append(parts, row.Part.ID)
+		}
+	}
+	series, err := s.store.Series.OfParts(ctx, out.Device.ID, parts)
 	if err != nil {
 		return err
 	}
@@ -129,101 +199,73 @@ func (s *Service) values(ctx context.Context, out *Subject) error {
 	if err != nil {
 		return err
 	}
-	out.Series, out.Parameters = len(series), map[string]map[string]string{}
-	by := map[domain.ID]map[string]Value{}
+	worst := map[domain.ID]domain.Level{}
+	for _, l := range levels {
+		worst[l.SeriesID] = l.Level
+	}
+	latest := s.store.Values.LatestIn(idsOf(series))
+	by := map[domain.ID]map[kit.Ref]Value{}
 	for _, x := range series {
-		v := Value{Series: x, Health: domain.HealthOf(levels[x.ID])}
+		v := Value{Series: x, Health: domain.HealthOf(worst[x.ID])}
 		if l, ok := latest[x.ID]; ok {
 			v.Latest = &l
 		}
 		if r, ok := standing[x.ID]; ok {
 			v.Stood = &r
 		}
-		if x.State == domain.SeriesFailing {
-			out.Failing++
-		}
 		if by[x.PartID] == nil {
-			by[x.PartID] = map[string]Value{}
+			by[x.PartID] = map[kit.Ref]Value{}
 		}
-		by[x.PartID][x.Kit+"/"+x.Reading] = v
+		by[x.PartID][kit.Ref{Kit: x.Kit, Reading: x.Reading}] = v
 	}
-	for _, f := range fittings {
-		if k, err := s.kits.Kit(f.Kit); err == nil {
-			out.Kits = append(out.Kits, k)
-			out.Parameters[k.Name] = f.Parameters
-			out.arrange(k, parts, by)
-		}
-	}
+	out.arrange(by)
 	return nil
 }
 
-func (out *Subject) arrange(k *kit.Kit, parts []domain.Part, by map[domain.ID]map[string]Value) {
-	for _, r := range k.Readings {
-		if v, ok := by[0][k.Name+"/"+r.Key]; ok && r.Of == "" {
-			v.Reading = r
-			out.Values = append(out.Values, v)
+func (out *Subject) arrange(by map[domain.ID]map[kit.Ref]Value) {
+	for _, k := range out.Kits {
+		for _, r := range k.Readings {
+			if v, ok := by[0][kit.Ref{Kit: k.Name, Reading: r.Key}]; ok && r.Of == "" {
+				v.Reading = r
+				out.Values = append(out.Values, v)
+			}
 		}
 	}
-	for _, def := range k.Parts {
-		kind := Kind{Parts: def, Kit: k.Name}
-		for _, r := range k.Readings {
-			if r.Of == def.Kind {
-				kind.Readings = append(kind.Readings, r)
-			}
-		}
-		for _, p := range parts {
-			if p.Kit != k.Name || p.Kind != def.Kind || !p.GoneAt.IsZero() {
-				continue
-			}
-			row := PartValues{Part: p, Health: domain.Fine, Values: map[string]Value{}}
+	for _, kind := range out.Kinds {
+		for i := range kind.Rows {
+			row := &kind.Rows[i]
 			for _, r := range kind.Readings {
-				v := by[p.ID][k.Name+"/"+r.Key]
-				v.Reading, v.Part = r, p.Name
+				v := by[row.Part.ID][kit.Ref{Kit: kind.Kit, Reading: r.Key}]
+				v.Reading, v.Part = r, row.Part.Name
 				row.Values[r.Key] = v
 				if v.Health != "" {
 					row.Health = domain.Worse(row.Health, v.Health)
 				}
 			}
-			kind.Rows = append(kind.Rows, row)
 		}
-		out.Kinds = append(out.Kinds, kind)
 	}
 }
 
+// shownBehind is how many of the devices behind one are named.
+const shownBehind = 4
+
 // neighbours finds what the device is reached through, and what is behind it.
 func (s *Service) neighbours(ctx context.Context, out *Subject, places []domain.Place) error {
-	devices, err := s.store.Devices.All(ctx)
+	via, behind := s.judge.Way(ctx, out.Device.ID)
+	out.BehindAll = len(behind)
+	wanted := append([]domain.ID{via}, behind[:min(len(behind), shownBehind)]...)
+	devices, err := s.store.Devices.Some(ctx, wanted)
 	if err != nil {
 		return err
 	}
-	gateway := map[domain.ID]domain.ID{}
-	for _, p := range places {
-		gateway[p.ID] = p.GatewayID
-	}
-	via := func(d domain.Device) domain.ID {
-		if d.ViaID != 0 {
-			return d.ViaID
-		}
-		if gateway[d.PlaceID] != d.ID {
-			return gateway[d.PlaceID]
-		}
-		return 0
-	}
-	next := map[domain.ID]domain.ID{}
 	for _, d := range devices {
-		next[d.ID] = via(d)
-	}
-	for _, d := range devices {
-		if d.ID == next[out.Device.ID] {
+		if d.ID == via {
 			out.Via = &d
-		}
-		seen := 0
-		for at := next[d.ID]; at != 0 && seen < 32; at = next[at] {
-			if seen++; at == out.Device.ID {
-				out.Behind = append(out.Behind, d)
-				break
-			}
+		} else {
+			out.Behind = append(out.Behind, d)
 		}
 	}
-	return nil
+	overrides, err := s.store.Overrides.All(ctx)
+	_, out.ViaFrom = inherit.NewTree(places, overrides).Gateway(out.Device)
+	return err
 }

@@ -9,6 +9,7 @@ import (
 
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 )
@@ -17,11 +18,11 @@ import (
 // that are gone are left out, readings without a value are there all the same.
 func TestValuesStandUnderTheirParts(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	for _, k := range []string{"host-resources", "interfaces", "long gone"} {
 		require.NoError(t, w.store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k, Parameters: map[string]string{"a": "b"}}))
 	}
-	parts, err := w.store.Parts.Save(ctx, []domain.Part{
+	parts, err := w.store.Parts.Add(ctx, []domain.Part{
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/", Index: "1", Name: "/"},
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/data", Index: "2", Name: "/data"},
 		{DeviceID: d.ID, Kit: "host-resources", Kind: "volume", Key: "/old", Index: "3", Name: "/old", GoneAt: now}})
@@ -38,7 +39,7 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	require.NoError(t, w.store.Rules.SetState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
 	require.NoError(t, w.store.Series.SetStates(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))
 
-	got, err := w.Device(ctx, d.ID, now)
+	got, err := w.Device(ctx, d.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	assert.Equal(t, 4, got.Series)
 	assert.Equal(t, 1, got.Failing)
@@ -49,46 +50,47 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	require.Len(t, got.Kinds, 2, "volumes, and interfaces that were not found yet")
 	volumes := got.Kinds[0]
 	require.Len(t, volumes.Rows, 2)
-	assert.Nil(t, volumes.Rows[0].Values["volume_share"].Latest)
-	assert.Equal(t, 91.0, volumes.Rows[1].Values["volume_share"].Latest.Value)
-	assert.Equal(t, domain.Warning, volumes.Rows[1].Health)
-	assert.Equal(t, domain.Fine, volumes.Rows[0].Health)
+	assert.Equal(t, "/data", volumes.Rows[0].Part.Name, "what is in trouble comes first")
+	assert.Equal(t, 91.0, volumes.Rows[0].Values["volume_share"].Latest.Value)
+	assert.Equal(t, domain.Warning, volumes.Rows[0].Health)
+	assert.Nil(t, volumes.Rows[1].Values["volume_share"].Latest)
+	assert.Equal(t, domain.Fine, volumes.Rows[1].Health)
+	assert.Equal(t, int64(2), volumes.Total)
+	searched, err := w.Device(ctx, d.ID, watch.Look{Kind: "volume", Search: "DAT"}, now)
+	require.NoError(t, err)
+	require.Len(t, searched.Kinds[0].Rows, 1)
+	assert.Equal(t, int64(1), searched.Kinds[0].Matching)
 	assert.Empty(t, got.Kinds[1].Rows)
 }
 
 func firstRule(t *testing.T, s *store.Store) domain.ID {
 	t.Helper()
 	var id domain.ID
-	require.NoError(t, s.Pool().QueryRow(t.Context(), `INSERT INTO rules (name, kit, reading, unit, side, in_a_row, recover_in_a_row, cause, title, runbook, limits, enabled)
-		VALUES ('full', 'host-resources', 'volume_share', '%', 'above', 1, 1, 'full', '', '', '{}', true) RETURNING id`).Scan(&id))
+	require.NoError(t, s.Pool().QueryRow(t.Context(), `INSERT INTO rules (name, kit, reading, unit, kind, condition, cause, title, runbook, enabled)
+		VALUES ('full', 'host-resources', 'volume_share', '%', 'limit', '{}', 'full', '', '', true) RETURNING id`).Scan(&id))
 	return id
 }
 
 func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	place := w.place(t, "Pier")
-	a, b := w.device(t, place.ID, "a", domain.Fine, 0), w.device(t, place.ID, "b", domain.Critical, 0)
+	a, b := w.device(t, place.ID, "a", domain.Fine), w.device(t, place.ID, "b", domain.Critical)
 	require.NoError(t, w.store.Transitions.Add(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
-	devices, places, err := w.Devices(ctx)
+	got, err := w.Devices(ctx, store.DeviceFilter{Sort: "name", Limit: 9}, now)
 	require.NoError(t, err)
-	assert.Len(t, devices, 2)
-	assert.Equal(t, "Pier", places[a.PlaceID])
-	shown, err := w.WithRibbons(ctx, devices, now)
-	require.NoError(t, err)
+	assert.Equal(t, "Pier", got.Places[a.PlaceID])
+	shown := got.Rows
 	require.Len(t, shown, 2)
-	assert.True(t, shown[0].Calm)
+	assert.NotContains(t, shown[0].Ribbon, domain.Critical)
 	assert.Equal(t, domain.Fine, shown[1].Ribbon[0])
 	assert.Equal(t, domain.Critical, shown[1].Ribbon[95])
 	assert.Equal(t, domain.Critical, shown[1].Ribbon[72], "six of 24 hours are the last quarter")
 	assert.Equal(t, domain.Fine, shown[1].Ribbon[70])
-	none, err := w.WithRibbons(ctx, nil, now)
-	require.NoError(t, err)
-	assert.Empty(t, none)
 }
 
 func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	x := w.series(t, w.device(t, w.place(t, "Pier").ID, "a", domain.Fine, 0), nil)
+	x := w.series(t, w.device(t, w.place(t, "Pier").ID, "a", domain.Fine), nil)
 	first, share, err := w.Usage(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 1.0, share)
@@ -110,8 +112,8 @@ func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
 func TestManySeriesAreCombined(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	place := w.place(t, "Pier").ID
-	a := w.series(t, w.device(t, place, "a", domain.Fine, 0), map[int]float64{-2: 10, -1: 20})
-	b := w.series(t, w.device(t, place, "b", domain.Fine, 0), map[int]float64{-2: 1, -1: 2})
+	a := w.series(t, w.device(t, place, "a", domain.Fine), map[int]float64{-2: 10, -1: 20})
+	b := w.series(t, w.device(t, place, "b", domain.Fine), map[int]float64{-2: 1, -1: 2})
 	got, err := w.store.Values.Combine(ctx, []domain.ID{a.ID, b.ID}, now.Add(-2*time.Minute), now, 2, "sum", 1)
 	require.NoError(t, err)
 	require.Len(t, got.Values, 2)

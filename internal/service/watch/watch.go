@@ -3,11 +3,10 @@ package watch
 
 import (
 	"context"
-	"slices"
 	"sync"
 	"time"
 
-	"tirelessowl/internal/core/ribbon"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -16,11 +15,11 @@ import (
 
 // Service is the use cases of watching.
 type Service struct {
-	store   *store.Store
-	kits    *collect.Service
-	explain func(domain.ID) (domain.Health, string, why.Trace, bool)
-	totals  totals
-	usage   usage
+	store  *store.Store
+	kits   *collect.Service
+	judge  Judge
+	totals totals
+	usage  usage
 }
 
 // usage is who fills the disk; it is worked out at most once a minute, since
@@ -60,194 +59,19 @@ type totals struct {
 
 const totalsAge = 3 * time.Second
 
-// New returns the service. explain tells why a device has its present health.
-func New(s *store.Store, kits *collect.Service, explain func(domain.ID) (domain.Health, string, why.Trace, bool)) *Service {
-	return &Service{store: s, kits: kits, explain: explain}
+// Judge knows the present.
+type Judge interface {
+	// Explain tells why a device has its present health; ok is false for one
+	// that is not judged.
+	Explain(ctx context.Context, id domain.ID) (h domain.Health, reason string, t why.Trace, ok bool)
+	// Way returns what a device is reached through, zero for none, and all
+	// that are reached through it.
+	Way(ctx context.Context, id domain.ID) (via domain.ID, behind []domain.ID)
 }
 
-// Slots is how many slots a ribbon of a day has: one for a quarter of an hour.
-const Slots = 96
-
-// RibbonSpan is the time that ribbons show.
-const RibbonSpan = 24 * time.Hour
-
-// Device is a device with its recent past.
-type Device struct {
-	domain.Device
-	Ribbon []domain.Health
-	// Calm is true when it was fine all the time: its ribbon is empty.
-	Calm bool
-}
-
-// Place is a place with everything in and below it.
-type Place struct {
-	domain.Place
-	Depth   int
-	Devices []Device // in the place itself, worst first
-	Total   int      // in and below
-	Health  domain.Health
-	Ribbon  []domain.Health
-	// Reason is what stands out: the worst device's.
-	Reason string
-}
-
-// Overview is the whole estate.
-type Overview struct {
-	Places []Place // with devices, worst first
-	Counts map[domain.Health]int
-	Total  int
-	Ribbon []domain.Health
-	Newest time.Time // of all values
-	Series int64
-	// Undelivered is how many messages failed for good in the last day: what
-	// they told reached nobody, so that every page tells it.
-	Undelivered int64
-}
-
-// Overview gathers places and devices with their ribbons, worst first.
-func (s *Service) Overview(ctx context.Context, now time.Time) (Overview, error) {
-	o := Overview{Counts: map[domain.Health]int{}}
-	places, err := s.store.Places.All(ctx)
-	if err != nil {
-		return o, err
-	}
-	devices, err := s.store.Devices.All(ctx)
-	if err != nil {
-		return o, err
-	}
-	changes, err := s.store.Transitions.Ribbons(ctx, nil, now.Add(-RibbonSpan))
-	if err != nil {
-		return o, err
-	}
-	if o.Undelivered, err = s.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
-		return o, err
-	}
-	if err := s.count(ctx, &o); err != nil {
-		return o, err
-	}
-	o.arrange(places, strips(devices, changes, now))
-	return o, nil
-}
-
-// Devices returns all devices without their ribbons, and the names of places.
-func (s *Service) Devices(ctx context.Context) (devices []domain.Device, places map[domain.ID]string, err error) {
-	all, err := s.store.Places.All(ctx)
-	if err != nil {
-		return nil, nil, err
-	}
-	places = make(map[domain.ID]string, len(all))
-	for _, p := range all {
-		places[p.ID] = p.Name
-	}
-	devices, err = s.store.Devices.All(ctx)
-	return devices, places, err
-}
-
-// WithRibbons adds the recent past to some devices.
-func (s *Service) WithRibbons(ctx context.Context, devices []domain.Device, now time.Time) ([]Device, error) {
-	if len(devices) == 0 {
-		return nil, nil
-	}
-	ids := make([]domain.ID, len(devices))
-	for i, d := range devices {
-		ids[i] = d.ID
-	}
-	changes, err := s.store.Transitions.Ribbons(ctx, ids, now.Add(-RibbonSpan))
-	return strips(devices, changes, now), err
-}
-
-func (s *Service) count(ctx context.Context, o *Overview) (err error) {
-	t := &s.totals
-	t.Lock()
-	defer t.Unlock()
-	if time.Since(t.at) > totalsAge {
-		t.newest = s.store.Samples.Newest()
-		if t.series, err = s.store.Series.Count(ctx); err != nil {
-			return err
-		}
-		t.at = time.Now()
-	}
-	o.Newest, o.Series = t.newest, t.series
-	return nil
-}
-
-func strips(devices []domain.Device, changes []store.RibbonChange, now time.Time) []Device {
-	by := map[domain.ID][]ribbon.Change{}
-	for _, c := range changes {
-		by[c.DeviceID] = append(by[c.DeviceID], ribbon.Change{At: c.At, From: domain.Health(c.FromHealth), To: domain.Health(c.ToHealth)})
-	}
-	out := make([]Device, len(devices))
-	calm := ribbon.Strip(nil, domain.Fine, now.Add(-RibbonSpan), now, Slots)
-	for i, d := range devices {
-		if d.Health == domain.Fine && len(by[d.ID]) == 0 {
-			out[i] = Device{Device: d, Ribbon: calm, Calm: true}
-			continue
-		}
-		out[i] = Device{Device: d, Ribbon: ribbon.Strip(by[d.ID], d.Health, now.Add(-RibbonSpan), now, Slots)}
-	}
-	return out
-}
-
-// arrange puts devices into their places; every place counts those below it.
-func (o *Overview) arrange(places []domain.Place, devices []Device) {
-	byID := map[domain.ID]*Place{}
-	for _, p := range places {
-		byID[p.ID] = &Place{Place: p, Health: domain.Fine}
-	}
-	for _, d := range devices {
-		o.Counts[d.Health]++
-		o.Total++
-		if !d.Calm || o.Ribbon == nil {
-			o.Ribbon = ribbon.Add(o.Ribbon, d.Ribbon)
-		}
-		if p := byID[d.PlaceID]; p != nil {
-			p.Devices = append(p.Devices, d)
-		}
-		for p := byID[d.PlaceID]; p != nil; p = byID[p.ParentID] {
-			p.add(d)
-		}
-	}
-	for _, p := range byID {
-		slices.SortFunc(p.Devices, worstFirst)
-		if len(p.Devices) > 0 {
-			p.Reason = p.Devices[0].HealthNote
-		}
-		if p.Kind != domain.Organisation || len(p.Devices) > 0 {
-			o.Places = append(o.Places, *p)
-		}
-	}
-	slices.SortFunc(o.Places, func(a, b Place) int {
-		if d := b.Health.Badness() - a.Health.Badness(); d != 0 {
-			return d
-		}
-		return compare(a.Name, b.Name)
-	})
-}
-
-func (p *Place) add(d Device) {
-	p.Total++
-	p.Health = domain.Worse(p.Health, d.Health)
-	if d.Calm && p.Ribbon != nil {
-		return
-	}
-	p.Ribbon = ribbon.Add(p.Ribbon, d.Ribbon)
-}
-
-func worstFirst(a, b Device) int {
-	if d := b.Health.Badness() - a.Health.Badness(); d != 0 {
-		return d
-	}
-	return compare(a.Name, b.Name)
-}
-
-func compare(a, b string) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
+// New returns the service.
+func New(s *store.Store, kits *collect.Service, j Judge) *Service {
+	return &Service{store: s, kits: kits, judge: j}
 }
 
 // Why explains a device's present health.
@@ -256,10 +80,24 @@ func (s *Service) Why(ctx context.Context, id domain.ID) (domain.Device, domain.
 	if err != nil {
 		return d, "", why.Trace{}, err
 	}
-	h, _, trace, ok := s.explain(id)
+	h, _, trace, ok := s.judge.Explain(ctx, id)
 	if !ok {
 		trace = why.Trace{Question: "Why " + string(d.Health) + "?", Answer: d.HealthNote}
 		return d, d.Health, trace, nil
 	}
 	return d, h, trace, nil
+}
+
+// Fullest returns the series that are filled most, by the readings whose
+// purpose that is.
+func (s *Service) Fullest(ctx context.Context, limit int) ([]store.ListedValue, error) {
+	var of []store.ReadingKey
+	for _, r := range s.kits.Catalogue().For(kit.Filling) {
+		of = append(of, store.ReadingKey{Kit: r.Kit, Reading: r.Reading})
+	}
+	if len(of) == 0 {
+		return nil, nil
+	}
+	rows, _, err := s.store.Values.Listed(ctx, store.ValueFilter{Of: of, Sort: "-value", Limit: limit})
+	return rows, err
 }

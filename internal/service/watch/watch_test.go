@@ -1,6 +1,7 @@
 package watch_test
 
 import (
+	"context"
 	"fmt"
 	"net/netip"
 	"testing"
@@ -10,13 +11,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
-	"tirelessowl/kits"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -32,14 +32,26 @@ type world struct {
 func setup(t *testing.T) world {
 	t.Helper()
 	s := testkit.Store(t)
-	svc, err := collect.New(s, kits.Files)
-	require.NoError(t, err)
+	svc := testkit.Kits(t, s)
 	root, err := s.Places.Save(t.Context(), domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	require.NoError(t, err)
-	explain := func(id domain.ID) (domain.Health, string, why.Trace, bool) {
-		return domain.Fine, "", why.Trace{Question: "Why fine?"}, id == 1
+	return world{watch.New(s, svc, &present{via: map[domain.ID]domain.ID{}}), s, root}
+}
+
+// present is a judge that knows only the first device, and ways as they are told.
+type present struct{ via map[domain.ID]domain.ID }
+
+func (*present) Explain(_ context.Context, id domain.ID) (domain.Health, string, why.Trace, bool) {
+	return domain.Fine, "", why.Trace{Question: "Why fine?"}, id == 1
+}
+
+func (p *present) Way(_ context.Context, id domain.ID) (via domain.ID, behind []domain.ID) {
+	for device, through := range p.via {
+		if through == id {
+			behind = append(behind, device)
+		}
 	}
-	return world{watch.New(s, svc, explain), s, root}
+	return p.via[id], behind
 }
 
 func (w world) place(t *testing.T, name string) domain.Place {
@@ -49,9 +61,9 @@ func (w world) place(t *testing.T, name string) domain.Place {
 	return p
 }
 
-func (w world) device(t *testing.T, place domain.ID, name string, h domain.Health, via domain.ID) domain.Device {
+func (w world) device(t *testing.T, place domain.ID, name string, h domain.Health) domain.Device {
 	t.Helper()
-	d, err := w.store.Devices.Add(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), Port: 161, ViaID: via, CreatedAt: now}, "", nil)
+	d, err := w.store.Devices.Add(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
 	require.NoError(t, err)
 	require.NoError(t, w.store.Devices.SetHealth(t.Context(), d.ID, h, now, "because of "+name))
 	return d
@@ -60,11 +72,11 @@ func (w world) device(t *testing.T, place domain.ID, name string, h domain.Healt
 func TestOverviewIsWorstFirst(t *testing.T) {
 	w := setup(t)
 	pier, house, ship := w.place(t, "Pier"), w.place(t, "House"), w.place(t, "Ship")
-	w.device(t, pier.ID, "a", domain.Fine, 0)
-	bad := w.device(t, pier.ID, "b", domain.Critical, 0)
-	w.device(t, house.ID, "c", domain.Notice, 0)
+	w.device(t, pier.ID, "a", domain.Fine)
+	bad := w.device(t, pier.ID, "b", domain.Critical)
+	w.device(t, house.ID, "c", domain.Notice)
 	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}}))
-	o, err := w.Overview(t.Context(), now)
+	o, err := w.Overview(t.Context(), nil, now)
 	require.NoError(t, err)
 	var names []string
 	for _, p := range o.Places {
@@ -84,22 +96,87 @@ func TestOverviewIsWorstFirst(t *testing.T) {
 func TestSubjectKnowsItsWayAndWhatIsBehind(t *testing.T) {
 	w := setup(t)
 	pier := w.place(t, "Pier")
-	edge := w.device(t, pier.ID, "edge", domain.Fine, 0)
-	pier.GatewayID = edge.ID
-	_, err := w.store.Places.Save(t.Context(), pier)
-	require.NoError(t, err)
-	sw := w.device(t, pier.ID, "switch", domain.Fine, 0)
-	kiosk := w.device(t, pier.ID, "kiosk", domain.Fine, sw.ID)
-	s, err := w.Device(t.Context(), edge.ID, now)
+	edge := w.device(t, pier.ID, "edge", domain.Fine)
+	kiosk := w.device(t, pier.ID, "kiosk", domain.Fine)
+	for _, o := range []domain.Override{{PlaceID: pier.ID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)}, {PlaceID: w.root.ID, Key: domain.SettingGateway, Value: "999"}} {
+		require.NoError(t, w.store.Overrides.Set(t.Context(), o, 0))
+	}
+	ways := &present{via: map[domain.ID]domain.ID{kiosk.ID: edge.ID}}
+	svc := watch.New(w.store, testkit.Kits(t, w.store), ways)
+	for i := range 9 {
+		ways.via[w.device(t, pier.ID, fmt.Sprint("board-", i), domain.Fine).ID] = edge.ID
+	}
+	s, err := svc.Device(t.Context(), edge.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	assert.Nil(t, s.Via, "the gateway is not reached through itself")
-	assert.Len(t, s.Behind, 2)
-	s, err = w.Device(t.Context(), kiosk.ID, now)
+	assert.Len(t, s.Behind, 4, "some are named")
+	assert.Equal(t, 10, s.BehindAll, "all are counted")
+	s, err = svc.Device(t.Context(), kiosk.ID, watch.Look{}, now)
 	require.NoError(t, err)
-	assert.Equal(t, "switch", s.Via.Name)
+	assert.Equal(t, "edge", s.Via.Name)
+	assert.Equal(t, "Pier", s.ViaFrom.Name, "and where that is set")
+	assert.Len(t, s.ViaFrom.Replaces, 1)
 	assert.Equal(t, []string{"Kittiwake Line", "Pier"}, []string{s.Path[0].Name, s.Path[1].Name})
-	_, err = w.Device(t.Context(), 999, now)
+	_, err = svc.Device(t.Context(), 999, watch.Look{}, now)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
+}
+
+// The overview names what stands out, and all devices of the places that are
+// open; it counts the rest.
+func TestOverviewCountsWhatItDoesNotShow(t *testing.T) {
+	w := setup(t)
+	pier := w.place(t, "Pier")
+	for i := range 12 {
+		h := domain.Fine
+		if i < 9 {
+			h = domain.Notice
+		}
+		w.device(t, pier.ID, fmt.Sprintf("board-%02d", i), h)
+	}
+	w.device(t, pier.ID, "edge", domain.Critical)
+	o, err := w.Overview(t.Context(), nil, now)
+	require.NoError(t, err)
+	require.Len(t, o.Places, 1)
+	assert.Len(t, o.Places[0].Devices, watch.ShownAtOnce)
+	assert.Equal(t, "edge", o.Places[0].Devices[0].Name)
+	assert.Equal(t, 13, o.Places[0].Own)
+	assert.Equal(t, map[domain.Health]int{domain.Critical: 1, domain.Notice: 9, domain.Fine: 3}, o.Counts)
+	o, err = w.Overview(t.Context(), []domain.ID{pier.ID}, now)
+	require.NoError(t, err)
+	assert.Len(t, o.Places[0].Devices, 13)
+	assert.Equal(t, domain.Fine, o.Places[0].Devices[12].Health)
+}
+
+func TestDevicesAreFilteredSortedAndPaged(t *testing.T) {
+	w := setup(t)
+	pier, house := w.place(t, "Pier"), w.place(t, "House")
+	w.device(t, pier.ID, "b_1", domain.Fine)
+	w.device(t, house.ID, "a-1", domain.Critical)
+	w.device(t, house.ID, "c-1", domain.Notice)
+	names := func(f store.DeviceFilter) (out []string) {
+		f.Limit = 2
+		got, err := w.Devices(t.Context(), f, now)
+		require.NoError(t, err)
+		for _, d := range got.Rows {
+			out = append(out, d.Name)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"a-1", "c-1"}, names(store.DeviceFilter{}), "the worst first")
+	assert.Equal(t, []string{"b_1", "c-1"}, names(store.DeviceFilter{Sort: "-health"}))
+	assert.Equal(t, []string{"c-1", "b_1"}, names(store.DeviceFilter{Sort: "-name"}))
+	assert.Equal(t, []string{"a-1", "c-1"}, names(store.DeviceFilter{Sort: "place"}))
+	assert.Equal(t, []string{"a-1", "b_1"}, names(store.DeviceFilter{Sort: "name"}))
+	assert.Equal(t, []string{"c-1"}, names(store.DeviceFilter{Sort: "name", Offset: 2}))
+	assert.Equal(t, []string{"b_1"}, names(store.DeviceFilter{Search: "B_"}), "an underscore stands for itself")
+	assert.Equal(t, []string{"b_1"}, names(store.DeviceFilter{Search: "pier"}))
+	assert.Equal(t, []string{"c-1"}, names(store.DeviceFilter{Search: "because of c"}))
+	assert.Equal(t, []string{"a-1"}, names(store.DeviceFilter{Health: domain.Critical}))
+	assert.Empty(t, names(store.DeviceFilter{Kind: "router"}))
+	assert.Len(t, names(store.DeviceFilter{Sort: "1; DROP TABLE devices"}), 2)
+	got, err := w.Devices(t.Context(), store.DeviceFilter{Limit: 1}, now)
+	require.NoError(t, err)
+	assert.Equal(t, int64(3), got.Total)
 }
 
 // series adds a series of the used share of a volume, with values a minute apart.
@@ -117,10 +194,10 @@ func (w world) series(t *testing.T, d domain.Device, values map[int]float64) dom
 
 func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	w := setup(t)
-	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	x := w.series(t, d, map[int]float64{-30: 10, -29: 20, -28: 30, -10: 40, -9: 50})
-	r, err := w.store.Rules.Save(t.Context(), rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Side: rule.Above, InARow: 3, RecoverInARow: 1, Cause: "c", Enabled: true,
-		Limits: map[domain.Level]rule.Limit{domain.LevelWarning: {Raise: 45, Recover: 40}}})
+	r, err := w.store.Rules.Save(t.Context(), rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Cause: "c", Enabled: true, Condition: &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 45, Recover: 40}}}})
 	require.NoError(t, err)
 	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Fine, To: domain.Warning, At: now.Add(-20 * time.Minute)},
@@ -138,7 +215,7 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	assert.Equal(t, 30.0, *line.Average, "(10 + 20 + 30 + 40 + 50) / 5")
 	assert.Equal(t, 50.0, *line.Last)
 	require.Len(t, c.Limits, 1)
-	assert.Contains(t, c.Limits[0].Label, "for 3")
+	assert.Contains(t, c.Limits[0].Label, "for 3 values")
 	require.Len(t, c.Breaches, 2)
 	assert.Equal(t, int64(300), c.Breaches[0].To-c.Breaches[0].From)
 	assert.Equal(t, now.Unix(), c.Breaches[1].To, "the last one lasts")
@@ -147,7 +224,7 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 
 func TestLongChartsShowStepsAndSaySo(t *testing.T) {
 	w := setup(t)
-	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	x := w.series(t, d, map[int]float64{-5: 7})
 	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, 14*24*time.Hour, now)
 	require.NoError(t, err)
@@ -164,7 +241,7 @@ func TestLongChartsShowStepsAndSaySo(t *testing.T) {
 // A past that was brought in at wide intervals is a line too, and is said to be wide.
 func TestChartOfAWidePast(t *testing.T) {
 	w := setup(t)
-	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	values := map[int]float64{}
 	for m := -55; m < 0; m += 5 {
 		values[m] = float64(-m)
@@ -180,7 +257,7 @@ func TestChartOfAWidePast(t *testing.T) {
 // Series that are collected at other seconds do not break each other's lines.
 func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 	w := setup(t)
-	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine, 0)
+	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	made, err := w.store.Series.Add(t.Context(), []domain.Series{
 		{DeviceID: d.ID, Kit: "k", Reading: "a", Name: "A", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
@@ -204,8 +281,8 @@ func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 func TestWhyFallsBackToWhatIsStored(t *testing.T) {
 	w := setup(t)
 	p := w.place(t, "Pier")
-	w.device(t, p.ID, "first", domain.Fine, 0)
-	second := w.device(t, p.ID, "second", domain.Paused, 0)
+	w.device(t, p.ID, "first", domain.Fine)
+	second := w.device(t, p.ID, "second", domain.Paused)
 	_, h, trace, err := w.Why(t.Context(), second.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.Paused, h)

@@ -8,10 +8,12 @@ import (
 	"html/template"
 	"io/fs"
 	"math"
+	"reflect"
 	"strings"
 	"time"
 
 	"tirelessowl/internal/core/ribbon"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -39,10 +41,11 @@ func Layout() fs.FS { return layout }
 func Funcs() template.FuncMap {
 	return template.FuncMap{
 		"glyph": Glyph, "ribbon": Ribbon, "bands": Bands, "value": units.Format, "span": units.Span, "ago": Ago,
-		"clock": func(t time.Time) template.HTML { return Time(t, "clock", "15:04:05") },
-		"day":   func(t time.Time) template.HTML { return Time(t, "day", "2 Jan 15:04") },
-		"upper": func(s any) string { return UpperFirst(fmt.Sprint(s)) },
-		"count": Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
+		"clock":    func(t time.Time) template.HTML { return Time(t, "clock", "15:04:05") },
+		"day":      func(t time.Time) template.HTML { return Time(t, "day", "2 Jan 15:04") },
+		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },
+		"healthof": func(word string) domain.Health { return domain.Health(word) },
+		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
 		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} },
 		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 }, "minus": func(a, b int) int { return a - b },
 	}
@@ -132,30 +135,21 @@ func Ago(t time.Time) string {
 	return units.Span(time.Since(t))
 }
 
-// UpperFirst begins a text with a capital.
-func UpperFirst(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
-}
-
 // Count writes a number with its noun: 1 device, 2 devices.
-func Count(n any, one string) string {
-	text := Thousands(n)
-	if text == "1" {
-		return "1 " + one
-	}
-	return text + " " + one + "s"
-}
+func Count(n any, one string) string { return text.Count(whole(n), one) }
 
 // Thousands writes a whole number with separators.
-func Thousands(n any) string {
-	digits := fmt.Sprint(n)
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + "," + digits[i:]
+func Thousands(n any) string { return text.Thousands(whole(n)) }
+
+func whole(n any) int64 {
+	v := reflect.ValueOf(n)
+	switch {
+	case v.CanInt():
+		return v.Int()
+	case v.CanUint():
+		return int64(v.Uint())
 	}
-	return digits
+	return 0
 }
 
 // Meter draws a share in per cent as a bar.

@@ -43,8 +43,6 @@ func TestTextHelpers(t *testing.T) {
 	assert.Equal(t, "1 device", Count(1, "device"))
 	assert.Equal(t, "1,234,567 devices", Count(1234567, "device"))
 	assert.Equal(t, "999", Thousands(999))
-	assert.Equal(t, "Critical", UpperFirst("critical"))
-	assert.Empty(t, UpperFirst(""))
 	assert.Equal(t, "–", Ago(time.Time{}))
 	assert.Equal(t, "–", string(Time(time.Time{}, "clock", "15:04")))
 	at := time.Date(2026, 11, 23, 3, 40, 0, 0, time.FixedZone("x", 3600))

@@ -9,12 +9,10 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/kit"
-	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -58,7 +56,7 @@ func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := kitsView{Show: "kits"}
 	for _, k := range s.Kits.Kits() {
-		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(map[string]int{"interface": 10, "volume": 10}, s.Kits.BytesPerSample(r.Context()))})
+		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))})
 	}
 	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: "collect", Body: v})
 }
@@ -73,8 +71,7 @@ type latestView struct {
 
 type rowView struct {
 	store.ListedValue
-	Text, Change, Age string
-	Stale             bool
+	ui.Cell
 }
 
 const pageSize = 100
@@ -102,22 +99,9 @@ func (s Screen) row(x store.ListedValue) rowView {
 	if x.Value == nil {
 		return v
 	}
-	var reading kit.Reading
-	if k, err := s.Kits.Kit(x.Kit); err == nil {
-		reading, _ = k.Reading(x.Reading)
-	}
-	v.Text, v.Age = device.Text(*x.Value, x.Unit, reading), units.Span(time.Since(*x.At))
-	if x.Kind == domain.KindText {
-		v.Text = device.Word(x.Text, 0, x.Kind)
-	}
-	v.Stale = time.Since(*x.At) > time.Duration(4*x.EveryS+30)*time.Second
-	if x.BeforeValue != nil && !x.Kind.Stands() && *x.Value != *x.BeforeValue {
-		sign, d := "+", *x.Value-*x.BeforeValue
-		if d < 0 {
-			sign, d = "−", -d
-		}
-		v.Change = sign + units.Format(d, x.Unit)
-	}
+	reading, _ := s.Kits.Catalogue().Reading(x.Kit, x.Reading)
+	v.Cell = ui.NewCell(ui.Newest{Value: *x.Value, Before: x.BeforeValue, At: *x.At, Unit: x.Unit, Kind: x.Kind,
+		Every: time.Duration(x.EveryS) * time.Second, Codes: reading.Codes, Text: x.Text}, time.Now())
 	return v
 }
 

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -15,7 +16,6 @@ import (
 
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/kit"
-	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
@@ -24,6 +24,7 @@ import (
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/ui"
 )
 
 // Files are the screen's templates.
@@ -56,6 +57,8 @@ func (s Screen) Routes(r chi.Router) {
 	r.With(middleware.Needs(domain.AccessOperate)).Post("/devices/{id}/collect", s.Render.Handle(s.collect))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/pause", s.Render.Handle(s.pause))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/kits/{kit}", s.Render.Handle(s.parameters))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}", s.Render.Handle(s.saveEndpoint))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}/try", s.Render.Handle(s.tryEndpoint))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
 }
 
@@ -89,58 +92,28 @@ func spanOf(name string) Span {
 
 type view struct {
 	watch.Subject
-	Span   Span
-	Spans  []Span
-	Charts []chartView
-	Part   domain.ID
-	May    domain.Access
-	Notice string
-	Fresh  bool // nothing has come yet
-}
-
-type chartView struct {
-	Title, Sub, URL string
-	Tall, Live      bool
-}
-
-// cellView is one newest value.
-type cellView struct {
-	watch.Value
-	Text, Change, Age string
-	Stood             string // how long a state or text stands
-	Stale             bool
+	Look      watch.Look
+	Query     url.Values
+	Endpoints []endpointForm
+	Span      Span
+	Spans     []Span
+	Charts    []ui.Chart
+	Part      domain.ID
+	May       domain.Access
+	Notice    string
+	Fresh     bool // nothing has come yet
 }
 
 // Cell makes a value ready to be shown.
-func (v view) Cell(x watch.Value) cellView {
-	c := cellView{Value: x}
+func (v view) Cell(x watch.Value) ui.Cell {
 	if x.Latest == nil {
-		return c
+		return ui.Cell{}
 	}
-	c.Text, c.Age = Text(x.Latest.Value, x.Series.Unit, x.Reading), units.Span(time.Since(x.Latest.At))
+	n := ui.Newest{Value: x.Latest.Value, Before: x.Latest.BeforeValue, At: x.Latest.At, Unit: x.Series.Unit, Kind: x.Series.Kind, Every: x.Series.Interval, Codes: x.Reading.Codes}
 	if x.Stood != nil {
-		c.Stood = units.Span(time.Since(x.Stood.From))
-		if x.Series.Kind == domain.KindText {
-			c.Text = Word(x.Stood.Text, 0, domain.KindText)
-		}
+		n.Text, n.Since = x.Stood.Text, x.Stood.From
 	}
-	c.Stale = time.Since(x.Latest.At) > 4*x.Series.Interval+30*time.Second
-	if b := x.Latest.BeforeValue; b != nil && !x.Series.Kind.Stands() {
-		if d := x.Latest.Value - *b; d > 0 {
-			c.Change = "+" + units.Format(d, x.Series.Unit)
-		} else if d < 0 {
-			c.Change = "−" + units.Format(-d, x.Series.Unit)
-		}
-	}
-	return c
-}
-
-// Text writes a value, as a word where the reading has words for its codes.
-func Text(value float64, unit string, r kit.Reading) string {
-	if word, ok := r.Codes[int(value)]; ok {
-		return word
-	}
-	return units.Format(value, unit)
+	return ui.NewCell(n, time.Now())
 }
 
 // Numbers and Texts are the values of the device itself by what they are.
@@ -163,12 +136,17 @@ func (s Screen) view(r *http.Request) (view, error) {
 	if err != nil {
 		return view{}, err
 	}
-	subject, err := s.Watch.Device(r.Context(), id, time.Now().UTC())
+	q := r.URL.Query()
+	look := watch.Look{Kind: q.Get("kind"), Search: strings.TrimSpace(q.Get("q")), Page: ui.PageNumber(q)}
+	look.Part, _ = strconv.ParseInt(q.Get("part"), 10, 64)
+	subject, err := s.Watch.Device(r.Context(), id, look, time.Now().UTC())
 	if err != nil {
 		return view{}, err
 	}
-	v := view{Subject: subject, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Fresh: true}
-	v.Part, _ = strconv.ParseInt(r.URL.Query().Get("part"), 10, 64)
+	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Part: look.Part, Fresh: true}
+	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
+		return v, err
+	}
 	for _, x := range subject.Values {
 		v.Fresh = v.Fresh && x.Latest == nil
 	}
@@ -225,7 +203,7 @@ func (v *view) chosen(k watch.Kind) *watch.PartValues {
 func busy(row *watch.PartValues) float64 {
 	var sum float64
 	for _, v := range row.Values {
-		if v.Latest != nil && (v.Series.Unit == "bit/s" || v.Series.Unit == "%") {
+		if v.Latest != nil && (v.Reading.Purpose == kit.Traffic || v.Reading.Purpose == kit.Filling) {
 			sum += v.Latest.Value
 		}
 	}
@@ -240,7 +218,7 @@ func (v *view) add(title, sub, kitName string, readings []string, values map[str
 		}
 	}
 	if len(ids) > 0 {
-		v.Charts = append(v.Charts, chartView{Title: title, Sub: sub, URL: fmt.Sprintf("/chart?span=%s&series=%s", v.Span.Name, strings.Join(ids, ",")), Live: v.Span.Length <= 24*time.Hour})
+		v.Charts = append(v.Charts, ui.Chart{Title: title, Sub: sub, URL: fmt.Sprintf("/chart?span=%s&series=%s", v.Span.Name, strings.Join(ids, ",")), Live: v.Span.Length <= 24*time.Hour})
 	}
 }
 
@@ -258,8 +236,16 @@ func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	part := "live"
-	if show := r.URL.Query().Get("show"); show == "head" || show == "side" {
+	switch show := r.URL.Query().Get("show"); show {
+	case "head", "side":
 		part = show
+	case "kind":
+		for _, k := range v.Kinds {
+			if k.Parts.Kind == v.Look.Kind {
+				return s.Render.Fragment(w, http.StatusOK, "device", "parts", v.Table(k))
+			}
+		}
+		return domain.ErrNotFound
 	}
 	return s.Render.Fragment(w, http.StatusOK, "device", part, v)
 }
@@ -324,6 +310,11 @@ type kitForm struct {
 	May      domain.Access
 }
 
+// Fields are the parameters of the kit as form fields.
+func (f kitForm) Fields() []ui.FieldView {
+	return ui.Fields(f.Kit.Name+"-", f.Kit.Parameters, f.Values, f.Errors)
+}
+
 // KitForms returns the fitted kits for the page.
 func (v view) KitForms() []kitForm {
 	var out []kitForm
@@ -377,7 +368,7 @@ type seriesView struct {
 	Part    string
 	Span    Span
 	Spans   []Span
-	Chart   chartView
+	Chart   ui.Chart
 	Changes []domain.Transition
 	Formats []exchange.Format
 	// Standing is shown in the place of the chart for states and texts.
@@ -408,7 +399,7 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	v.Chart = chartView{Title: x.Name, Sub: strings.TrimSpace(v.Part + " " + v.Device.Name), Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
+	v.Chart = ui.Chart{Title: x.Name, Sub: strings.TrimSpace(v.Part + " " + v.Device.Name), Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
 	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + of(v.Part) + " of " + v.Device.Name, Area: "watch", Body: v})
 }
 

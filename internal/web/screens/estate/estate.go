@@ -49,9 +49,6 @@ func (s Screen) strip(w http.ResponseWriter, r *http.Request) error {
 	return s.Render.Fragment(w, http.StatusOK, "estate", "estate", strip)
 }
 
-// shownAtOnce is how many devices of a place are listed without asking.
-const shownAtOnce = 6
-
 type placeView struct {
 	watch.Place
 	Shown  []watch.Device
@@ -62,11 +59,10 @@ type placeView struct {
 
 type overviewView struct {
 	watch.Overview
-	Root    string
 	Rows    []placeView
 	Needs   []need
 	More    int64
-	Changed []changeView
+	Changed []ui.Change
 	Filling []fillView
 }
 
@@ -74,11 +70,6 @@ type need struct {
 	domain.Incident
 	Device string
 	Ticket *domain.Ticket
-}
-
-type changeView struct {
-	domain.Transition
-	Device string
 }
 
 type fillView struct {
@@ -99,55 +90,57 @@ func (s Screen) overview(w http.ResponseWriter, r *http.Request) error {
 
 func (s Screen) view(r *http.Request) (overviewView, error) {
 	ctx, now := r.Context(), time.Now().UTC()
-	o, err := s.Watch.Overview(ctx, now)
+	open := r.URL.Query()["open"]
+	var ids []domain.ID
+	for _, text := range open {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	o, err := s.Watch.Overview(ctx, ids, now)
 	if err != nil {
 		return overviewView{}, err
 	}
-	v := overviewView{Overview: o, Root: "The estate"}
-	if places, err := s.Store.Places.All(ctx); err == nil {
-		if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ParentID == 0 }); i >= 0 {
-			v.Root = places[i].Name
-		}
+	v := overviewView{Overview: o}
+	if v.Root == "" {
+		v.Root = "The estate"
 	}
-	names := map[domain.ID]string{}
-	open := r.URL.Query()["open"]
 	for _, p := range o.Places {
-		for _, d := range p.Devices {
-			names[d.ID] = d.Name
-		}
 		v.Rows = append(v.Rows, placeRow(p, open))
 	}
-	return v, s.side(r, &v, names, now)
+	return v, s.side(r, &v, now)
 }
 
 func placeRow(p watch.Place, open []string) placeView {
 	id := strconv.FormatInt(p.ID, 10)
-	row := placeView{Place: p, Open: slices.Contains(open, id)}
+	row := placeView{Place: p, Shown: p.Devices, Open: slices.Contains(open, id), Hidden: p.Own - len(p.Devices)}
 	others := slices.DeleteFunc(slices.Clone(open), func(x string) bool { return x == id })
 	if !row.Open {
 		others = append(others, id)
 	}
 	row.Toggle = "/?" + url.Values{"open": others}.Encode()
-	for _, d := range p.Devices {
-		if row.Open || d.Health != domain.Fine && len(row.Shown) < shownAtOnce {
-			row.Shown = append(row.Shown, d)
-		}
-	}
-	row.Hidden = len(p.Devices) - len(row.Shown)
 	return row
 }
 
 // side gathers what needs a person, what changed and what fills up.
-func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]string, now time.Time) error {
+func (s Screen) side(r *http.Request, v *overviewView, now time.Time) error {
 	ctx := r.Context()
 	open, total, err := s.Store.Incidents.Find(ctx, store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6})
 	if err != nil {
 		return err
 	}
 	v.More = total - int64(len(open))
-	ids := []domain.ID{0}
+	changes, err := s.Store.Transitions.Find(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
+	if err != nil {
+		return err
+	}
+	ids, devices := []domain.ID{0}, ui.DevicesOf(changes)
 	for _, in := range open {
-		ids = append(ids, in.ID)
+		ids, devices = append(ids, in.ID), append(devices, in.DeviceID)
+	}
+	names, err := s.Store.Devices.Names(ctx, devices)
+	if err != nil {
+		return err
 	}
 	tickets, err := s.Store.Tickets.Find(ctx, ids, len(ids))
 	if err != nil {
@@ -162,14 +155,8 @@ func (s Screen) side(r *http.Request, v *overviewView, names map[domain.ID]strin
 		}
 		v.Needs = append(v.Needs, n)
 	}
-	changes, err := s.Store.Transitions.Find(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
-	if err != nil {
-		return err
-	}
-	for _, t := range changes {
-		v.Changed = append(v.Changed, changeView{t, names[t.DeviceID]})
-	}
-	full, _, err := s.Store.Values.Listed(ctx, store.ValueFilter{Kit: "host-resources", Reading: "volume_share", Sort: "-value", Limit: 4})
+	v.Changed = ui.Changes(changes, names)
+	full, err := s.Watch.Fullest(ctx, 4)
 	for _, x := range full {
 		if x.Value != nil {
 			v.Filling = append(v.Filling, fillView{x, levelOf(*x.Value)})
@@ -210,70 +197,20 @@ func (v overviewView) IsList() bool { return false }
 const pageSize = 100
 
 func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
-	all, places, err := s.Watch.Devices(r.Context())
+	q := r.URL.Query()
+	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
+	page := ui.PageNumber(q)
+	f := store.DeviceFilter{Search: strings.TrimSpace(v.Q), Health: domain.Health(v.Health), Kind: v.Kind, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	found, err := s.Watch.Devices(r.Context(), f, time.Now().UTC())
 	if err != nil {
 		return err
 	}
-	q := r.URL.Query()
-	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Places: places, Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
-	kinds := map[string]bool{}
-	var kept []domain.Device
-	for _, d := range all {
-		kinds[d.Kind] = true
-		if v.keeps(d, places[d.PlaceID]) {
-			kept = append(kept, d)
-		}
-	}
-	for k := range kinds {
-		v.Kinds = append(v.Kinds, k)
-	}
-	slices.Sort(v.Kinds)
-	v.sort(kept)
-	kept, v.Paging = ui.SlicePage("/devices", q, pageSize, kept)
-	if v.Rows, err = s.Watch.WithRibbons(r.Context(), kept, time.Now().UTC()); err != nil {
-		return err
-	}
+	v.Rows, v.Kinds, v.Places = found.Rows, found.Kinds, found.Places
+	v.Paging = ui.NewPaging("/devices", q, page, pageSize, len(found.Rows), found.Total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
 	}
 	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: "watch", Body: v})
-}
-
-func (v *devicesView) keeps(d domain.Device, place string) bool {
-	if v.Health != "" && string(d.Health) != v.Health || v.Kind != "" && d.Kind != v.Kind {
-		return false
-	}
-	if v.Q == "" {
-		return true
-	}
-	text := strings.ToLower(d.Name + " " + d.Address.String() + " " + d.Vendor + " " + d.Model + " " + place + " " + d.HealthNote)
-	return strings.Contains(text, strings.ToLower(strings.TrimSpace(v.Q)))
-}
-
-func (v *devicesView) sort(devices []domain.Device) {
-	column, down := strings.CutPrefix(v.Sort, "-")
-	slices.SortStableFunc(devices, func(a, b domain.Device) int {
-		c := b.Health.Badness() - a.Health.Badness()
-		switch column {
-		case "name":
-			c = strings.Compare(a.Name, b.Name)
-		case "address":
-			c = a.Address.Compare(b.Address)
-		case "kind":
-			c = strings.Compare(a.Kind+a.Name, b.Kind+b.Name)
-		case "place":
-			c = strings.Compare(v.Places[a.PlaceID]+a.Name, v.Places[b.PlaceID]+b.Name)
-		case "since":
-			c = b.HealthSince.Compare(a.HealthSince)
-		}
-		if c == 0 {
-			c = strings.Compare(a.Name, b.Name)
-		}
-		if down {
-			return -c
-		}
-		return c
-	})
 }
 
 type hitView struct{ URL, Name, Note, Kind string }

@@ -6,6 +6,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/netip"
 	"slices"
@@ -16,6 +17,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/find"
@@ -138,17 +140,10 @@ func (s Screen) size(w http.ResponseWriter, r *http.Request) error {
 		}
 	} else {
 		pace := max(1, v.Draft.Pace)
-		v.Size = "Tries " + plural(total) + ", at most " + strconv.Itoa(pace) + " requests a second: about " +
-			units.Span(time.Duration(total*2)*time.Second/time.Duration(pace)+3*time.Second) + "."
+		v.Size = fmt.Sprintf("Tries %s, at most %d requests a second: about %s.", text.Count(total, "address", "addresses"), pace,
+			units.Span(time.Duration(total*2)*time.Second/time.Duration(pace)+3*time.Second))
 	}
 	return s.Render.Fragment(w, http.StatusOK, "find", "size", v.Size)
-}
-
-func plural(n int64) string {
-	if n == 1 {
-		return "1 address"
-	}
-	return strconv.FormatInt(n, 10) + " addresses"
 }
 
 func (s Screen) create(w http.ResponseWriter, r *http.Request) error {
@@ -262,6 +257,24 @@ func byAddress(a, b string) int {
 	return x.Compare(y)
 }
 
+// partsOf is how many parts a find has in all.
+func partsOf(f domain.Find) (n int) {
+	for _, count := range f.Parts {
+		n += count
+	}
+	return n
+}
+
+// Inside says what a find has inside, the most first: 48 interfaces, 2 volumes.
+func (v sweepView) Inside(f domain.Find) string {
+	kinds := slices.SortedFunc(maps.Keys(f.Parts), func(a, b string) int { return cmp.Or(f.Parts[b]-f.Parts[a], cmp.Compare(a, b)) })
+	var out []string
+	for _, k := range kinds {
+		out = append(out, text.Count(int64(f.Parts[k]), k))
+	}
+	return strings.Join(out, ", ")
+}
+
 // sortFinds sorts by a column, downwards with a leading "-"; without one by
 // what waits for a decision. Equal ones are in the order of addresses.
 func sortFinds(finds []domain.Find, column string) {
@@ -277,8 +290,8 @@ func sortFinds(finds []domain.Find, column string) {
 			c = strings.Compare(a.Kind, b.Kind)
 		case "model":
 			c = strings.Compare(a.Vendor+a.Model, b.Vendor+b.Model)
-		case "interfaces":
-			c = a.Interfaces - b.Interfaces
+		case "parts":
+			c = partsOf(a) - partsOf(b)
 		case "location":
 			c = strings.Compare(a.Location, b.Location)
 		}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
@@ -136,7 +137,7 @@ type pageView struct {
 	In      respond.Dossier
 	Story   []entry
 	May     domain.Access
-	Charts  []chartView
+	Charts  []ui.Chart
 	Current []currentView
 	Comment string
 	Problem string
@@ -144,11 +145,6 @@ type pageView struct {
 	Acted   bool
 	Runbook string
 	Lasted  time.Duration
-}
-
-type chartView struct {
-	Title, Sub, URL string
-	Tall, Live      bool
 }
 
 // currentView is a present value beside its limit.
@@ -194,14 +190,28 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			ids = append(ids, a.SeriesID)
 		}
 	}
+	rules, err := s.Store.Rules.All(r.Context())
+	if err != nil {
+		return err
+	}
+	byID := map[domain.ID]rule.Rule{}
+	for _, x := range rules {
+		byID[x.ID] = x
+	}
 	latest := s.Store.Values.LatestIn(ids)
 	for i, a := range v.In.Alerts {
-		if rule, err := s.Store.Rules.One(r.Context(), a.RuleID); err == nil && v.Runbook == "" {
-			v.Runbook = rule.Runbook
-		}
+		of, known := byID[a.RuleID]
+		v.Runbook = cmp.Or(v.Runbook, of.Runbook)
 		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
 		if now, ok := latest[a.SeriesID]; ok && last {
-			v.Current = append(v.Current, currentView{a.Title, units.Format(now.Value, a.Unit), units.Format(a.Limit, a.Unit), !a.EndedAt.IsZero(), a.Level, a.ID})
+			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID}
+			if !known {
+				x.Value = units.Format(now.Value, a.Unit)
+			}
+			if _, drawn := of.Condition.(rule.Drawn); drawn || !known {
+				x.Limit = units.Format(a.Limit, a.Unit)
+			}
+			v.Current = append(v.Current, x)
 		}
 	}
 	span := "6h"
@@ -214,7 +224,7 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 	}
 	for _, id := range ids[:min(2, len(ids))] {
 		if x, err := s.Store.Series.One(r.Context(), id); err == nil {
-			v.Charts = append(v.Charts, chartView{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
+			v.Charts = append(v.Charts, ui.Chart{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
 		}
 	}
 	return nil
@@ -252,8 +262,8 @@ func story(in respond.Dossier) []entry {
 func delivered(d domain.Delivery, ticket *domain.Ticket) entry {
 	x := entry{At: d.CreatedAt, WhyKind: "delivery", WhyID: d.ID, Detail: d.Outcome}
 	switch d.Kind {
-	case domain.DeliverMail:
-		x.Text = "E-mail to " + d.Recipient
+	case domain.DeliverMessage:
+		x.Text = "Message to " + d.Recipient
 	case domain.DeliverTicket:
 		x.Text = "Ticket"
 		if ticket != nil {

@@ -51,7 +51,7 @@ type plansView struct {
 	May      domain.Access
 }
 
-// planForm is who a plan's mails go to, as it was typed.
+// planForm is who a plan's messages go to, as it was typed.
 type planForm struct {
 	ID      domain.ID
 	To      string
@@ -62,10 +62,10 @@ type planForm struct {
 	May     domain.Access
 }
 
-// Form returns the form of a plan that sends mail; nil for others.
+// Form returns the form of a plan that sends messages; nil for others.
 func (v plansView) Form(p plan.Plan) *planForm {
 	for _, step := range p.Steps {
-		if step.Kind == domain.DeliverMail && !step.OnlyTold {
+		if step.Kind == domain.DeliverMessage && !step.OnlyTold {
 			return &planForm{ID: p.ID, To: strings.Join(step.To, ", "), From: step.AtLeast, Levels: levels, May: v.May}
 		}
 	}

@@ -5,7 +5,6 @@ import (
 	"embed"
 	"errors"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -62,22 +61,18 @@ func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
 
 // form is the rule as it was typed.
 type form struct {
-	Name, Title, Runbook, Side string
-	InARow, RecoverInARow      string
-	Enabled                    bool
-	Levels                     []levelForm
-}
-
-type levelForm struct {
-	Level                    domain.Level
-	Raise, Recover           string
-	RaiseError, RecoverError string
+	Name, Title, Runbook string
+	Enabled              bool
+	Condition            map[string]string // values of the fields of its kind
 }
 
 type editView struct {
 	Show      string
 	Rule      rule.Rule
+	Kind      rule.Kind
 	Form      form
+	Fields    []ui.FieldView
+	Rows      []ui.FieldRow
 	Words     string
 	Errors    domain.FieldErrors
 	Saved     bool
@@ -85,61 +80,44 @@ type editView struct {
 	Rehearsal *judge.Rehearsal
 }
 
-func formOf(r rule.Rule) form {
-	f := form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Side: string(r.Side), InARow: strconv.Itoa(r.InARow), RecoverInARow: strconv.Itoa(r.RecoverInARow), Enabled: r.Enabled}
-	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
-		lf := levelForm{Level: l}
-		if limit, ok := r.Limits[l]; ok {
-			lf.Raise, lf.Recover = number(limit.Raise), number(limit.Recover)
+// Other are the problems that belong to no single field.
+func (v editView) Other() (out []string) {
+	for _, name := range []string{"limits", "levels", "condition"} {
+		if text := v.Errors[name]; text != "" {
+			out = append(out, text)
 		}
-		f.Levels = append(f.Levels, lf)
 	}
-	return f
+	return out
 }
 
-func number(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
+func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.FieldErrors) editView {
+	kind, fields, _ := s.Judge.Form(x)
+	v := editView{Show: "edit", Rule: x, Kind: kind, Form: f, Words: x.Words(), Errors: errs, May: middleware.Who(r.Context()).Level}
+	v.Fields, v.Rows = ui.Rows(ui.Fields("rule-", fields, f.Condition, errs))
+	return v
+}
 
-// read takes the form; what is no number becomes an error at its field.
-func read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.FieldErrors) {
-	errs := domain.FieldErrors{}
-	f := form{Name: r.PostFormValue("name"), Title: r.PostFormValue("title"), Runbook: r.PostFormValue("runbook"), Side: r.PostFormValue("side"),
-		InARow: r.PostFormValue("in_a_row"), RecoverInARow: r.PostFormValue("recover_in_a_row"), Enabled: r.PostFormValue("enabled") != ""}
+func (s Screen) formOf(r rule.Rule) form {
+	_, _, values := s.Judge.Form(r)
+	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Condition: values}
+}
+
+// read takes the form; what is wrong becomes an error at its field.
+func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.FieldErrors) {
+	f := form{Name: r.PostFormValue("name"), Title: r.PostFormValue("title"), Runbook: r.PostFormValue("runbook"), Enabled: r.PostFormValue("enabled") != "", Condition: map[string]string{}}
+	_, fields, _ := s.Judge.Form(old)
+	for _, x := range fields {
+		f.Condition[x.Name] = r.PostFormValue(x.Name)
+	}
 	x := old
-	x.Name, x.Title, x.Runbook, x.Side, x.Enabled = strings.TrimSpace(f.Name), strings.TrimSpace(f.Title), strings.TrimSpace(f.Runbook), rule.Side(f.Side), f.Enabled
-	x.InARow, _ = strconv.Atoi(strings.TrimSpace(f.InARow))
-	x.RecoverInARow, _ = strconv.Atoi(strings.TrimSpace(f.RecoverInARow))
-	x.Limits = map[domain.Level]rule.Limit{}
-	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
-		lf := levelForm{Level: l, Raise: r.PostFormValue("raise_" + l.String()), Recover: r.PostFormValue("recover_" + l.String())}
-		f.Levels = append(f.Levels, lf)
-		if strings.TrimSpace(lf.Raise) == "" && strings.TrimSpace(lf.Recover) == "" {
-			continue
-		}
-		limit := rule.Limit{Raise: parse(errs, "raise_"+l.String(), lf.Raise)}
-		limit.Recover = limit.Raise
-		if strings.TrimSpace(lf.Recover) != "" {
-			limit.Recover = parse(errs, "recover_"+l.String(), lf.Recover)
-		}
-		x.Limits[l] = limit
-	}
-	for field, text := range x.Validate() {
+	x.Name, x.Title, x.Runbook, x.Enabled = strings.TrimSpace(f.Name), strings.TrimSpace(f.Title), strings.TrimSpace(f.Runbook), f.Enabled
+	x, errs := s.Judge.Read(x, f.Condition)
+	for field, problem := range x.Validate() {
 		if errs[field] == "" {
-			errs[field] = text
+			errs[field] = problem
 		}
-	}
-	for i := range f.Levels {
-		f.Levels[i].RaiseError, f.Levels[i].RecoverError = errs["raise_"+f.Levels[i].Level.String()], errs["recover_"+f.Levels[i].Level.String()]
 	}
 	return x, f, errs
-}
-
-// parse reads a number with a decimal point or comma.
-func parse(errs domain.FieldErrors, field, text string) float64 {
-	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(text), ",", ".", 1), 64)
-	if err != nil {
-		errs[field] = "Must be a number, such as 90 or 0.5."
-	}
-	return v
 }
 
 func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
@@ -147,7 +125,7 @@ func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := editView{Show: "edit", Rule: x, Form: formOf(x), Words: x.Words(), Errors: domain.FieldErrors{}, May: middleware.Who(r.Context()).Level}
+	v := s.editView(r, x, s.formOf(x), domain.FieldErrors{})
 	return s.Render.Page(w, r, "judge", render.Frame{Title: x.Name, Area: "judge", Body: v})
 }
 
@@ -164,18 +142,20 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x, f, errs := read(r, old)
-	v := editView{Show: "edit", Rule: x, Form: f, Errors: errs, Words: old.Words(), May: middleware.Who(r.Context()).Level}
+	x, f, errs := s.read(r, old)
 	if len(errs) == 0 {
 		x, err = s.Judge.Save(r.Context(), x)
-		if err != nil && !errors.As(err, &v.Errors) {
+		if err != nil && !errors.As(err, &errs) {
 			return err
 		}
 	}
-	if len(v.Errors) > 0 {
+	if len(errs) > 0 {
+		v := s.editView(r, x, f, errs)
+		v.Words = old.Words()
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "judge", "rule-form", v)
 	}
-	v.Rule, v.Form, v.Words, v.Saved = x, formOf(x), x.Words(), true
+	v := s.editView(r, x, s.formOf(x), domain.FieldErrors{})
+	v.Saved = true
 	return s.Render.Fragment(w, http.StatusOK, "judge", "rule-form", v)
 }
 
@@ -187,7 +167,7 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x, _, errs := read(r, old)
+	x, _, errs := s.read(r, old)
 	if len(errs) > 0 {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "rehearse-wrong", errs.Error())
 	}
@@ -208,16 +188,11 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 
 type timelineView struct {
 	Show    string
-	Rows    []changeView
+	Rows    []ui.Change
 	Q, To   string
 	States  []domain.Health
 	Devices bool
 	ui.Paging
-}
-
-type changeView struct {
-	domain.Transition
-	Device string
 }
 
 const pageSize = 100
@@ -229,18 +204,12 @@ func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var devices []domain.ID
-	for _, t := range rows {
-		devices = append(devices, t.DeviceID)
-	}
-	names, err := s.Store.Devices.Names(r.Context(), devices)
+	names, err := s.Store.Devices.Names(r.Context(), ui.DevicesOf(rows))
 	if err != nil {
 		return err
 	}
 	rows, v.Paging = ui.CutPage("/judge/transitions", q, pageSize, rows)
-	for _, t := range rows {
-		v.Rows = append(v.Rows, changeView{t, names[t.DeviceID]})
-	}
+	v.Rows = ui.Changes(rows, names)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "changes", v)
 	}

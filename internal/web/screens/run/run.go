@@ -3,15 +3,12 @@
 package run
 
 import (
-	"cmp"
 	"context"
 	"embed"
-	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -19,6 +16,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
@@ -51,7 +49,8 @@ type Screen struct {
 	Keep  store.KeepDays
 	Watch *watch.Service
 	Drill Drill // nil without a simulated estate
-	Test  func(ctx context.Context, id domain.ID, to string) (string, error)
+	// Respond knows the channels.
+	Respond *respond.Service
 }
 
 // Routes mounts the screen.
@@ -87,124 +86,6 @@ func deviceURL(id domain.ID) string { return "/devices/" + strconv.FormatInt(id,
 func (s Screen) figures(w http.ResponseWriter, r *http.Request) error {
 	v := figuresView{"figures", s.Engine.Stats(), s.Store.Samples.Stats(), s.Drill != nil}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Run", Area: "run", Body: v})
-}
-
-type channelsView struct {
-	Show        string
-	Channels    []channelView
-	Credentials []domain.Credential
-	May         domain.Access
-	Drill       bool
-}
-
-type channelView struct {
-	domain.Channel
-	Errors  domain.FieldErrors
-	Notice  string
-	Problem string
-	May     domain.Access
-}
-
-func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
-	channels, err := s.Store.Channels.All(r.Context())
-	if err != nil {
-		return err
-	}
-	v := channelsView{Show: "channels", May: middleware.Who(r.Context()).Level, Drill: s.Drill != nil}
-	for _, c := range channels {
-		v.Channels = append(v.Channels, channelView{Channel: c, May: v.May})
-	}
-	if v.Credentials, err = s.Store.Credentials.All(r.Context()); err != nil {
-		return err
-	}
-	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: "run", Body: v})
-}
-
-// fields of each kind of channel.
-var fields = map[domain.ChannelKind][]string{domain.ChannelMail: {"host", "port", "from", "user"}, domain.ChannelDesk: {"url"}}
-
-func (s Screen) channel(r *http.Request) (channelView, error) {
-	id, err := device.ID(r)
-	if err != nil {
-		return channelView{}, err
-	}
-	c, _, err := s.Store.Channels.One(r.Context(), id)
-	return channelView{Channel: c, Errors: domain.FieldErrors{}, May: middleware.Who(r.Context()).Level}, err
-}
-
-// addChannel makes a channel that is to be filled in.
-func (s Screen) addChannel(w http.ResponseWriter, r *http.Request) error {
-	kind := domain.ChannelKind(r.PostFormValue("kind"))
-	names := map[domain.ChannelKind]string{domain.ChannelMail: "Mail", domain.ChannelDesk: "Ticket desk"}
-	have, err := s.Store.Channels.All(r.Context())
-	if err != nil || names[kind] == "" {
-		return cmp.Or(err, error(domain.ErrNotFound))
-	}
-	c := domain.Channel{Kind: kind, Name: names[kind], Settings: map[string]string{}}
-	for n := 2; slices.ContainsFunc(have, func(x domain.Channel) bool { return x.Name == c.Name }); n++ {
-		c.Name = fmt.Sprintf("%s %d", names[kind], n)
-	}
-	if kind == domain.ChannelMail {
-		c.Settings["port"] = "25"
-	}
-	if _, err := s.Store.Channels.Save(r.Context(), c, ""); err != nil {
-		return err
-	}
-	http.Redirect(w, r, "/run/channels", http.StatusSeeOther)
-	return nil
-}
-
-func (s Screen) saveChannel(w http.ResponseWriter, r *http.Request) error {
-	v, err := s.channel(r)
-	if err != nil {
-		return err
-	}
-	for _, f := range fields[v.Kind] {
-		v.Settings[f] = strings.TrimSpace(r.PostFormValue(f))
-	}
-	v.check()
-	if len(v.Errors) > 0 {
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
-	}
-	if _, err := s.Store.Channels.Save(r.Context(), v.Channel, domain.Secret(r.PostFormValue("secret"))); err != nil {
-		return err
-	}
-	v.Notice, v.HasKey = "Saved.", v.HasKey || r.PostFormValue("secret") != ""
-	return s.Render.Fragment(w, http.StatusOK, "run", "channel", v)
-}
-
-func (v *channelView) check() {
-	if v.Kind == domain.ChannelDesk {
-		if !strings.HasPrefix(v.Settings["url"], "http://") && !strings.HasPrefix(v.Settings["url"], "https://") {
-			v.Errors["url"] = "Must begin with http:// or https://."
-		}
-		return
-	}
-	if v.Settings["host"] == "" {
-		v.Errors["host"] = "Name the mail server."
-	}
-	if n, err := strconv.Atoi(v.Settings["port"]); err != nil || n < 1 || n > 65535 {
-		v.Errors["port"] = "Must be a number from 1 to 65535."
-	}
-	if !strings.Contains(v.Settings["from"], "@") {
-		v.Errors["from"] = "Must be an address such as owl@kittiwake.example."
-	}
-}
-
-func (s Screen) testChannel(w http.ResponseWriter, r *http.Request) error {
-	v, err := s.channel(r)
-	if err != nil {
-		return err
-	}
-	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
-	defer cancel()
-	outcome, err := s.Test(ctx, v.ID, r.PostFormValue("to"))
-	if err != nil {
-		v.Problem = err.Error()
-	} else {
-		v.Notice = "It works: " + outcome + "."
-	}
-	return s.Render.Fragment(w, http.StatusOK, "run", "channel", v)
 }
 
 type drillView struct {

@@ -1,0 +1,89 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"tirelessowl/internal/core/way"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
+)
+
+// Endpoint is how a device is talked to by a way.
+type Endpoint struct {
+	Way          string            `json:"way"`
+	Address      string            `json:"address,omitempty" doc:"Empty for the device's own"`
+	CredentialID int64             `json:"credential_id,omitempty"`
+	Settings     map[string]string `json:"settings"`
+	Set          bool              `json:"set" readOnly:"true" doc:"False where the usual settings of the way hold"`
+}
+
+// Trial is what came of asking a device once.
+type Trial struct {
+	Kit      string `json:"kit"`
+	Source   string `json:"source"`
+	Error    string `json:"error,omitempty"`
+	Rows     int    `json:"rows"`
+	Exchange []Line `json:"exchange" nullable:"false"`
+}
+
+// Line is one message to or from a device, in words.
+type Line struct {
+	AfterSeconds float64 `json:"after_seconds"`
+	Sent         bool    `json:"sent"`
+	Text         string  `json:"text"`
+}
+
+func (a *api) endpoints() {
+	const tag = "devices"
+	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/endpoints", tag, "How a device is talked to, by each way", func(ctx context.Context, in *ByID) (*Body[Items[Endpoint]], error) {
+		if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
+			return nil, err
+		}
+		all, err := a.Kits.Endpoints(ctx, in.ID)
+		out := []Endpoint{}
+		for _, e := range all {
+			x := Endpoint{Way: e.Way.Name, CredentialID: e.CredentialID, Settings: e.Settings, Set: e.Set}
+			if e.Address.IsValid() {
+				x.Address = e.Address.String()
+			}
+			out = append(out, x)
+		}
+		return items(out, err)
+	})
+	type draft struct {
+		ByID
+		Way  string `path:"way"`
+		Body struct {
+			Address      string            `json:"address,omitempty"`
+			CredentialID int64             `json:"credential_id,omitempty"`
+			Settings     map[string]string `json:"settings,omitempty"`
+		}
+	}
+	typed := func(in *draft) collect.EndpointDraft {
+		return collect.EndpointDraft{Address: in.Body.Address, CredentialID: in.Body.CredentialID, Settings: in.Body.Settings}
+	}
+	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}/endpoints/{way}", tag, "Change how a device is talked to; it is in force at once",
+		func(ctx context.Context, in *draft) (*Body[Endpoint], error) {
+			if err := a.Kits.SetEndpoint(ctx, in.ID, in.Way, typed(in)); err != nil {
+				return nil, err
+			}
+			return one(Endpoint{Way: in.Way, Address: in.Body.Address, CredentialID: in.Body.CredentialID, Settings: in.Body.Settings, Set: true}, a.Engine.Reload(ctx, in.ID))
+		})
+	add(a, domain.AccessConfigure, http.MethodPost, "/devices/{id}/endpoints/{way}/try", tag, "Ask a device once as it would be asked with these settings",
+		func(ctx context.Context, in *draft) (*Body[Trial], error) {
+			got, err := a.Kits.Try(ctx, in.ID, in.Way, typed(in))
+			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), lines(got.Exchange)}, err)
+		})
+	add(a, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, and holds for all below", func(ctx context.Context, _ *none) (*Body[Items[domain.Override]], error) {
+		return items(a.Store.Overrides.All(ctx))
+	})
+}
+
+func lines(in []way.Line) []Line {
+	out := []Line{}
+	for _, l := range in {
+		out = append(out, Line{l.After.Seconds(), l.Sent, l.Text})
+	}
+	return out
+}

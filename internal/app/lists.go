@@ -1,0 +1,32 @@
+package app
+
+import (
+	"path/filepath"
+
+	"tirelessowl/internal/config"
+	"tirelessowl/internal/protocol/channels"
+	"tirelessowl/internal/protocol/channels/desk"
+	"tirelessowl/internal/protocol/channels/file"
+	"tirelessowl/internal/protocol/channels/mail"
+	snmpclient "tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/snmp"
+	"tirelessowl/internal/protocol/ways/tcp"
+)
+
+// waysOf lists the ways to collect: one line each.
+func waysOf(client *snmpclient.Client) ways.List {
+	return ways.List{
+		snmp.Way(client),
+		tcp.Way,
+	}
+}
+
+// channelsOf lists the kinds of channels: one line each.
+func channelsOf(c config.Config) channels.List {
+	return channels.List{
+		mail.Kind,
+		desk.Kind,
+		file.Kind(filepath.Join(c.DataDir, "messages")),
+	}
+}

@@ -1,0 +1,61 @@
+package kit
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"tirelessowl/internal/domain"
+)
+
+// Catalogue is a set of kits that does not change: whoever holds one sees the
+// same kits as long as it works.
+type Catalogue struct {
+	byName  map[string]*Kit
+	byTitle []*Kit
+}
+
+// NewCatalogue holds the given kits.
+func NewCatalogue(kits []*Kit) *Catalogue {
+	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits)}
+	for _, k := range kits {
+		c.byName[k.Name] = k
+	}
+	slices.SortFunc(c.byTitle, func(a, b *Kit) int { return cmp.Or(cmp.Compare(a.Title, b.Title), cmp.Compare(a.Name, b.Name)) })
+	return c
+}
+
+// Kits returns all kits by title.
+func (c *Catalogue) Kits() []*Kit { return c.byTitle }
+
+// Kit returns a kit by name, or ErrNotFound.
+func (c *Catalogue) Kit(name string) (*Kit, error) {
+	if k, ok := c.byName[name]; ok {
+		return k, nil
+	}
+	return nil, fmt.Errorf("kit %q: %w", name, domain.ErrNotFound)
+}
+
+// Reading returns a reading by the names of its kit and itself; ok is false
+// if there is none.
+func (c *Catalogue) Reading(kit, reading string) (Reading, bool) {
+	if k, ok := c.byName[kit]; ok {
+		return k.Reading(reading)
+	}
+	return Reading{}, false
+}
+
+// Ref names a reading of a kit.
+type Ref struct{ Kit, Reading string }
+
+// For returns the readings that serve a purpose.
+func (c *Catalogue) For(p Purpose) (out []Ref) {
+	for _, k := range c.byTitle {
+		for _, r := range k.Readings {
+			if r.Purpose == p {
+				out = append(out, Ref{k.Name, r.Key})
+			}
+		}
+	}
+	return out
+}

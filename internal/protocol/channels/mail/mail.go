@@ -1,0 +1,77 @@
+// Package mail is the channel that tells by e-mail.
+package mail
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	netmail "net/mail"
+	"strconv"
+	"time"
+
+	"tirelessowl/internal/core/channel"
+	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/protocol/channels"
+	"tirelessowl/internal/protocol/mail"
+)
+
+// Kind describes this kind of channel.
+var Kind = channels.Kind{
+	Kind: channel.Kind{
+		Name:  "mail",
+		Title: "Mail",
+		About: "Sends e-mail through a mail server (SMTP, RFC 5321).",
+		Settings: []field.Field{
+			{Name: "host", Label: "Mail server", Kind: field.Text, Required: true, Destination: true},
+			destination(field.Port("Port", "25")),
+			{Name: "from", Label: "Sender", Kind: field.Text, Required: true, Help: "such as owl@kittiwake.example", Check: address},
+			{Name: "user", Label: "User, where it asks for one", Kind: field.Text},
+			{Name: "password", Label: "Password", Kind: field.Secret},
+			{Name: "tls", Label: "Demand encryption (STARTTLS)", Kind: field.Choice, Choices: []string{"no", "yes"}, Default: "no"},
+		},
+		Carries:   []domain.DeliveryKind{domain.DeliverMessage},
+		Recipient: &field.Field{Name: "to", Label: "Address", Kind: field.Text, Required: true, Check: address},
+	},
+	Send: send,
+	Try:  try,
+}
+
+func destination(f field.Field) field.Field {
+	f.Destination = true
+	return f
+}
+
+func address(value string) string {
+	if _, err := netmail.ParseAddress(value); err != nil {
+		return "Must be a mail address such as owl@kittiwake.example."
+	}
+	return ""
+}
+
+func server(at channel.Opened) mail.Server {
+	port, _ := strconv.Atoi(at.Settings["port"])
+	return mail.Server{Host: at.Settings["host"], Port: port, From: at.Settings["from"], User: at.Settings["user"],
+		Password: at.Secrets["password"], TLS: at.Settings["tls"] == "yes"}
+}
+
+func send(ctx context.Context, at channel.Opened, m channel.Message) (channel.Receipt, error) {
+	outcome, final, err := server(at).Send(ctx, mail.Message{To: m.Recipient, Subject: m.Subject, Body: m.Body, ID: messageID(m.Key)})
+	if final {
+		err = channels.Permanent(err)
+	}
+	return channel.Receipt{Outcome: outcome}, err
+}
+
+// messageID makes a Message-ID of a delivery's key: the same message sent
+// twice shows the same, so that mail programs show it once.
+func messageID(key string) string {
+	sum := sha256.Sum256([]byte(key))
+	return "owl-" + hex.EncodeToString(sum[:16]) + "@tireless-owl.local"
+}
+
+func try(ctx context.Context, at channel.Opened, to string) (string, error) {
+	outcome, _, err := server(at).Send(ctx, mail.Message{To: to, Subject: "Test of this channel",
+		Body: "This message was sent from the channel's page to see whether it arrives.\n", ID: messageID("test " + time.Now().Format(time.RFC3339Nano))})
+	return outcome, err
+}

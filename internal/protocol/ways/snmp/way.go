@@ -1,0 +1,105 @@
+// Package snmp is the way to collect by SNMP v2c: single objects, tables, or
+// only whether the agent answers.
+package snmp
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/way"
+	"tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/protocol/ways"
+)
+
+// Name of this way.
+const Name = "snmp"
+
+// The forms of a question.
+const (
+	get   = "get"
+	walk  = "walk"
+	hello = "hello"
+)
+
+// Way describes SNMP, asked through a client.
+func Way(client *snmp.Client) ways.Way {
+	return ways.Way{Way: Description, Ask: asker{client}.ask}
+}
+
+// Description is the way without what carries it out.
+var Description = way.Way{
+	Name:  Name,
+	Title: "SNMP",
+	About: "Asks the agent of a device for objects of its management information (RFC 3416), over UDP.",
+	Endpoint: []field.Field{
+		field.Port("SNMP port", "161"),
+		{Name: "timeout", Label: "Wait for an answer", Kind: field.Duration, Default: "2s", Low: 0.1, High: 60},
+		{Name: "retries", Label: "Further tries", Kind: field.Whole, Default: "1", Low: 0, High: 10},
+	},
+	Credentials: []way.Credential{{
+		Name:  "snmp-v2c",
+		Title: "SNMP v2c community",
+		Fields: []field.Field{
+			{Name: "community", Label: "Community", Kind: field.Secret, Required: true},
+		},
+	}},
+	Ask: []field.Field{
+		{Name: "form", Label: "Form", Kind: field.Choice, Choices: []string{get, walk, hello}, Default: get,
+			Help: "get asks for single objects, walk for columns of a table, hello only whether and how fast the agent answers"},
+		{Name: "count", Label: "Requests in a round of hello", Kind: field.Whole, Default: "3", Low: 1, High: 10},
+		{Name: "timeout", Label: "Wait for each hello", Kind: field.Duration, Default: "1500ms", Low: 0.05, High: 30},
+	},
+	Columns: func(ask way.Settings) []way.Column {
+		if ask["form"] == hello {
+			return ways.ProbeColumns
+		}
+		return nil
+	},
+	CheckColumn: checkOID,
+	Requests:    requests,
+	Words:       words,
+	Facts: map[string]string{
+		"answers:snmp":   "an answer to SNMP",
+		"mib:interfaces": "a table of interfaces (IF-MIB)",
+		"mib:host":       "a table of storage (HOST-RESOURCES-MIB)",
+	},
+}
+
+var oid = regexp.MustCompile(`^[0-2](\.(0|[1-9][0-9]*))+$`)
+
+func checkOID(of string) error {
+	if !oid.MatchString(of) {
+		return fmt.Errorf("%q is no valid object identifier", of)
+	}
+	return nil
+}
+
+// rowsPerAnswer is how many rows one answer to GETBULK usually holds.
+const rowsPerAnswer = 8
+
+func requests(ask way.Settings, rows int) float64 {
+	switch ask["form"] {
+	case hello:
+		return float64(max(1, ask.Int("count")))
+	case walk:
+		return float64(rows/rowsPerAnswer + 1)
+	}
+	return 1
+}
+
+func words(ask way.Settings, columns []way.Column) string {
+	if ask["form"] == hello {
+		return fmt.Sprintf("A probe of %d requests for the uptime by SNMP measures the answer time and the share that is lost", ask.Int("count"))
+	}
+	how := "SNMP GET of "
+	if ask["form"] == walk {
+		how = "SNMP walk of "
+	}
+	var objects []string
+	for _, c := range columns {
+		objects = append(objects, fmt.Sprintf("%s (%s)", c.As, c.Of))
+	}
+	return how + strings.Join(objects, " or ")
+}

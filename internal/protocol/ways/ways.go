@@ -1,0 +1,101 @@
+// Package ways carries out what ways to collect describe: each way is a
+// folder below this one that hands over one described value.
+package ways
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/way"
+)
+
+// silence is an error that says that nothing came back at all.
+type silence struct{ error }
+
+// NoAnswer marks an error that says that nothing came back at all, as against
+// an answer that is an error.
+func NoAnswer(err error) error { return silence{err} }
+
+func (s silence) Unwrap() error { return s.error }
+
+// Way is a way to collect with what carries it out.
+type Way struct {
+	way.Way
+	// Ask asks one question. It returns rows in the order of the question's
+	// columns, or the protocol's own error; one marked with NoAnswer
+	// tells that nothing came back.
+	Ask func(ctx context.Context, q way.Question) (derive.Fetched, error)
+}
+
+// List is all ways that there are.
+type List []Way
+
+// Described returns the descriptions of all ways.
+func (l List) Described() way.List {
+	out := make(way.List, len(l))
+	for i, w := range l {
+		out[i] = w.Way
+	}
+	return out
+}
+
+// Ask asks a question by its way; failures are part of the result.
+func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
+	start := time.Now()
+	got, err := l.ask(ctx, q)
+	got.At, got.Took = start.UTC(), time.Since(start)
+	if err != nil {
+		var silent silence
+		got.Error, got.NoAnswer = err.Error(), errors.As(err, &silent)
+		q.Exchange.Got(time.Now(), "%s", got.Error)
+	}
+	return got
+}
+
+// ask lets no way take the others down with it.
+func (l List) ask(ctx context.Context, q way.Question) (got derive.Fetched, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			got, err = derive.Fetched{}, fmt.Errorf("the way %s failed in itself: %v", q.Way, r)
+		}
+	}()
+	for _, w := range l {
+		if w.Name == q.Way {
+			return w.Ask(ctx, q)
+		}
+	}
+	return got, fmt.Errorf("there is no way %q to collect", q.Way)
+}
+
+// ProbeColumns are what a probe brings: the mean answer time in seconds, and
+// the share of requests that were lost in %.
+var ProbeColumns = []way.Column{{As: "time"}, {As: "loss"}}
+
+// Probe asks several times whether something answers, and how fast. Where
+// nothing answers, the error is that of the last try.
+func Probe(ctx context.Context, count int, once func(context.Context) (time.Duration, error)) (derive.Row, error) {
+	answered, total := 0, time.Duration(0)
+	var last error
+	for range count {
+		took, err := once(ctx)
+		if err != nil {
+			last = err
+			if answered == 0 && ctx.Err() != nil {
+				break
+			}
+			continue
+		}
+		answered++
+		total += took
+	}
+	row := derive.Row{Values: make([]derive.Value, len(ProbeColumns))}
+	if answered > 0 {
+		last = nil
+		row.Values[0] = derive.Value{Kind: derive.Gauge, Num: total.Seconds() / float64(answered)}
+	}
+	row.Values[1] = derive.Value{Kind: derive.Gauge, Num: 100 * float64(count-answered) / float64(count)}
+	return row, last
+}

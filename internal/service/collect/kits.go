@@ -1,0 +1,168 @@
+package collect
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// shippedKit is a kit file that comes with the application.
+type shippedKit struct {
+	kit      *kit.Kit
+	document string
+}
+
+func (s *Service) readShipped() error {
+	names, err := fs.Glob(s.Shipped, "*.yaml")
+	if err != nil {
+		return err
+	}
+	for _, name := range names {
+		data, err := fs.ReadFile(s.Shipped, name)
+		if err != nil {
+			return err
+		}
+		k, err := kit.Parse(data, s.Ways, s.Rules)
+		if err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+		s.shipped = append(s.shipped, shippedKit{k, string(data)})
+	}
+	return nil
+}
+
+// Load stores the shipped kits as versions where they are news, takes up the
+// newest version of every kit, and brings their rules and series in step.
+func (s *Service) Load(ctx context.Context) error {
+	newest, err := s.store.Kits.Newest(ctx)
+	if err != nil {
+		return err
+	}
+	known := map[string]domain.KitVersion{}
+	for _, v := range newest {
+		known[v.Kit] = v
+	}
+	for _, x := range s.shipped {
+		have, ok := known[x.kit.Name]
+		// What people brought in stays until something newer is shipped.
+		if ok && (have.Document == x.document || !have.Shipped && have.Version >= x.kit.Version) {
+			continue
+		}
+		v := domain.KitVersion{Kit: x.kit.Name, Version: x.kit.Version, Document: x.document, Shipped: true, CreatedAt: time.Now().UTC()}
+		if _, err := s.store.Kits.Add(ctx, v); err != nil {
+			return fmt.Errorf("kit %s: %w", x.kit.Name, err)
+		}
+	}
+	return s.takeUp(ctx)
+}
+
+// takeUp puts the newest version of every kit in force. One that cannot be
+// read any more is left out, and told.
+func (s *Service) takeUp(ctx context.Context) error {
+	newest, err := s.store.Kits.Newest(ctx)
+	if err != nil {
+		return err
+	}
+	var kits []*kit.Kit
+	var broken []error
+	for _, v := range newest {
+		k, err := kit.Parse([]byte(v.Document), s.Ways, s.Rules)
+		if err != nil {
+			broken = append(broken, fmt.Errorf("kit %s, revision %d: %w", v.Kit, v.Revision, err))
+			continue
+		}
+		kits = append(kits, k)
+	}
+	s.catalogue.Store(kit.NewCatalogue(kits))
+	return errors.Join(append(broken, s.inStep(ctx))...)
+}
+
+// inStep brings the rules of all kits into the database, once each by the
+// kit's key: what people have changed stays as it is. Series learn what their
+// readings are now.
+func (s *Service) inStep(ctx context.Context) error {
+	return s.store.InTx(ctx, func(tx *store.Areas) error {
+		existing, err := tx.Rules.All(ctx)
+		if err != nil {
+			return err
+		}
+		have := map[string]rule.Rule{}
+		for _, r := range existing {
+			have[r.Kit+"/"+r.Key] = r
+		}
+		for _, k := range s.Kits() {
+			for _, r := range k.Readings {
+				x := seriesOf(k, r, 0, 0)
+				if err := tx.Series.SetReading(ctx, x); err != nil {
+					return err
+				}
+			}
+			for _, r := range k.Rules {
+				if err := ruleInStep(ctx, tx, k, r, have); err != nil {
+					return fmt.Errorf("rule %q of the kit %s: %w", r.Name, k.Name, err)
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// ruleInStep adds a rule that is not there yet; the words that numbers stand
+// for are always those of the kit.
+func ruleInStep(ctx context.Context, tx *store.Areas, k *kit.Kit, r rule.Rule, have map[string]rule.Rule) error {
+	old, ok := have[k.Name+"/"+r.Key]
+	if !ok {
+		_, err := tx.Rules.Save(ctx, r)
+		return err
+	}
+	b, ok := old.Condition.(kit.Bound)
+	if !ok {
+		return nil
+	}
+	reading, _ := k.Reading(old.Reading)
+	b.Bind(reading.Codes)
+	_, err := tx.Rules.Save(ctx, old)
+	return err
+}
+
+// Versions returns all versions of a kit, newest first, without documents.
+func (s *Service) Versions(ctx context.Context, name string) ([]domain.KitVersion, error) {
+	found, err := s.store.Kits.Versions(ctx, name)
+	if err == nil && len(found) == 0 {
+		err = domain.ErrNotFound
+	}
+	return found, err
+}
+
+// Version returns one version of a kit with its document, or ErrNotFound.
+func (s *Service) Version(ctx context.Context, name string, revision int) (domain.KitVersion, error) {
+	return s.store.Kits.Version(ctx, name, revision)
+}
+
+// MaxKit is the largest kit file that is taken, in bytes.
+const MaxKit = 256 << 10
+
+// Bring takes in a kit file as a further version of its kit, which is in force
+// from then on. The devices that it is fitted to must be loaded anew.
+func (s *Service) Bring(ctx context.Context, document string) (domain.KitVersion, error) {
+	if len(document) > MaxKit {
+		return domain.KitVersion{}, domain.FieldErrors{"document": fmt.Sprintf("At most %d KiB.", MaxKit>>10)}
+	}
+	k, err := kit.Parse([]byte(document), s.Ways, s.Rules)
+	if err != nil {
+		return domain.KitVersion{}, domain.FieldErrors{"document": err.Error()}
+	}
+	v, err := s.store.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
+	if err != nil {
+		return v, err
+	}
+	v.Document = ""
+	return v, s.takeUp(ctx)
+}

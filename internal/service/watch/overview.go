@@ -1,0 +1,237 @@
+package watch
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"time"
+
+	"tirelessowl/internal/core/ribbon"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Slots is how many slots a ribbon of a day has: one for a quarter of an hour.
+const Slots = 96
+
+// RibbonSpan is the time that ribbons show.
+const RibbonSpan = 24 * time.Hour
+
+// ShownAtOnce is how many devices of a place are shown without asking.
+const ShownAtOnce = 6
+
+// Device is a device with its recent past.
+type Device struct {
+	domain.Device
+	Ribbon []domain.Health
+}
+
+// Place is a place with everything in and below it.
+type Place struct {
+	domain.Place
+	Devices []Device // in the place itself, worst first: the conspicuous ones, or all
+	Own     int      // devices in the place itself
+	Total   int      // in and below
+	Health  domain.Health
+	Ribbon  []domain.Health
+	// Reason is what stands out: the worst device's.
+	Reason string
+}
+
+// Overview is the whole estate.
+type Overview struct {
+	Root   string  // name of the root of the tree
+	Places []Place // worst first
+	Counts map[domain.Health]int
+	Total  int
+	Ribbon []domain.Health
+	Newest time.Time // of all values
+	Series int64
+	// Undelivered is how many messages failed for good in the last day: what
+	// they told reached nobody, so that every page tells it.
+	Undelivered int64
+}
+
+// Overview gathers places with their ribbons, worst first, and the devices
+// that stand out; of the places that are open all devices.
+func (s *Service) Overview(ctx context.Context, open []domain.ID, now time.Time) (o Overview, err error) {
+	o.Counts = map[domain.Health]int{}
+	tree, err := s.tree(ctx, &o, now)
+	if err != nil {
+		return o, err
+	}
+	shown, err := s.store.Devices.Conspicuous(ctx, ShownAtOnce, open)
+	if err != nil {
+		return o, err
+	}
+	for _, d := range shown {
+		if p := tree.places[d.PlaceID]; p != nil {
+			p.Devices = append(p.Devices, Device{d, tree.ribbons.of(d.ID, d.Health, now)})
+		}
+	}
+	o.Places = tree.sorted()
+	if o.Undelivered, err = s.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
+		return o, err
+	}
+	return o, s.count(ctx, &o)
+}
+
+// placeTree is the places while they are counted.
+type placeTree struct {
+	places  map[domain.ID]*Place
+	ribbons ribbons
+}
+
+// tree counts devices by place and health, and lays out their recent past:
+// only what was not fine all the time is looked at.
+func (s *Service) tree(ctx context.Context, o *Overview, now time.Time) (t placeTree, err error) {
+	places, err := s.store.Places.All(ctx)
+	if err != nil {
+		return t, err
+	}
+	counts, err := s.store.Devices.Count(ctx)
+	if err != nil {
+		return t, err
+	}
+	troubled, err := s.store.Devices.Troubled(ctx)
+	if err != nil {
+		return t, err
+	}
+	changes, err := s.store.Transitions.Ribbons(ctx, nil, now.Add(-RibbonSpan))
+	if err != nil {
+		return t, err
+	}
+	t = placeTree{map[domain.ID]*Place{}, ribbonsOf(changes)}
+	calm := t.ribbons.of(0, domain.Fine, now)
+	o.Ribbon = slices.Clone(calm)
+	for _, p := range places {
+		t.places[p.ID] = &Place{Place: p, Health: domain.Fine, Ribbon: slices.Clone(calm)}
+		if p.ParentID == 0 && o.Root == "" {
+			o.Root = p.Name
+		}
+	}
+	for _, c := range counts {
+		o.Counts[c.Health] += c.N
+		o.Total += c.N
+		if p := t.places[c.PlaceID]; p != nil {
+			p.Own += c.N
+		}
+		t.up(c.PlaceID, func(p *Place) {
+			p.Total += c.N
+			p.Health = domain.Worse(p.Health, c.Health)
+		})
+	}
+	t.past(o, changes, troubled, now)
+	return t, nil
+}
+
+// past adds the ribbons of all devices that were not fine all the time.
+func (t placeTree) past(o *Overview, changes []store.RibbonChange, troubled []store.Troubled, now time.Time) {
+	health, place := map[domain.ID]domain.Health{}, map[domain.ID]domain.ID{}
+	for _, c := range changes {
+		health[c.DeviceID], place[c.DeviceID] = domain.Fine, c.PlaceID
+	}
+	for _, d := range troubled {
+		health[d.ID], place[d.ID] = d.Health, d.PlaceID
+	}
+	for id, h := range health {
+		strip := t.ribbons.of(id, h, now)
+		o.Ribbon = ribbon.Add(o.Ribbon, strip)
+		t.up(place[id], func(p *Place) { p.Ribbon = ribbon.Add(p.Ribbon, strip) })
+	}
+}
+
+// up gives a place and all above it.
+func (t placeTree) up(id domain.ID, f func(*Place)) {
+	seen := 0
+	for p := t.places[id]; p != nil && seen < 100; p = t.places[p.ParentID] {
+		f(p)
+		seen++
+	}
+}
+
+// sorted returns the places, worst first; an organisation only where it has
+// devices of its own.
+func (t placeTree) sorted() (out []Place) {
+	for _, p := range t.places {
+		if len(p.Devices) > 0 {
+			p.Reason = p.Devices[0].HealthNote
+		}
+		if p.Kind != domain.Organisation || p.Own > 0 {
+			out = append(out, *p)
+		}
+	}
+	slices.SortFunc(out, func(a, b Place) int {
+		return cmp.Or(b.Health.Badness()-a.Health.Badness(), cmp.Compare(a.Name, b.Name))
+	})
+	return out
+}
+
+// ribbons are the changes of health of devices.
+type ribbons map[domain.ID][]ribbon.Change
+
+func ribbonsOf(changes []store.RibbonChange) ribbons {
+	out := ribbons{}
+	for _, c := range changes {
+		out[c.DeviceID] = append(out[c.DeviceID], ribbon.Change{At: c.At, From: domain.Health(c.FromHealth), To: domain.Health(c.ToHealth)})
+	}
+	return out
+}
+
+func (r ribbons) of(id domain.ID, h domain.Health, now time.Time) []domain.Health {
+	return ribbon.Strip(r[id], h, now.Add(-RibbonSpan), now, Slots)
+}
+
+// DeviceList is a page of devices.
+type DeviceList struct {
+	Rows   []Device
+	Total  int64
+	Kinds  []string
+	Places map[domain.ID]string
+}
+
+// Devices returns devices with their recent past, and what they can be
+// filtered by.
+func (s *Service) Devices(ctx context.Context, f store.DeviceFilter, now time.Time) (out DeviceList, err error) {
+	places, err := s.store.Places.All(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Places = make(map[domain.ID]string, len(places))
+	for _, p := range places {
+		out.Places[p.ID] = p.Name
+	}
+	if out.Kinds, err = s.store.Devices.Kinds(ctx); err != nil {
+		return out, err
+	}
+	found, total, err := s.store.Devices.Find(ctx, f)
+	if err != nil || len(found) == 0 {
+		return out, err
+	}
+	out.Total = total
+	ids := make([]domain.ID, len(found))
+	for i, d := range found {
+		ids[i] = d.ID
+	}
+	changes, err := s.store.Transitions.Ribbons(ctx, ids, now.Add(-RibbonSpan))
+	past := ribbonsOf(changes)
+	for _, d := range found {
+		out.Rows = append(out.Rows, Device{d, past.of(d.ID, d.Health, now)})
+	}
+	return out, err
+}
+
+func (s *Service) count(ctx context.Context, o *Overview) (err error) {
+	t := &s.totals
+	t.Lock()
+	defer t.Unlock()
+	if time.Since(t.at) > totalsAge {
+		t.newest = s.store.Samples.Newest()
+		if t.series, err = s.store.Series.Count(ctx); err != nil {
+			return err
+		}
+		t.at = time.Now()
+	}
+	o.Newest, o.Series = t.newest, t.series
+	return nil
+}

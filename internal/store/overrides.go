@@ -1,0 +1,44 @@
+package store
+
+import (
+	"context"
+
+	"tirelessowl/internal/domain"
+)
+
+// Overrides are what is set at places and devices, and holds for all below.
+type Overrides struct{ area }
+
+type overrideRow struct {
+	PlaceID  *int64
+	DeviceID *int64
+	Key      string
+	Value    string
+}
+
+func (overrideRow) TableName() string { return "overrides" }
+
+func (r overrideRow) domain() domain.Override {
+	return domain.Override{PlaceID: orZero(r.PlaceID), DeviceID: orZero(r.DeviceID), Key: domain.SettingKey(r.Key), Value: r.Value}
+}
+
+// All returns everything that is set on the tree.
+func (s Overrides) All(ctx context.Context) ([]domain.Override, error) {
+	var rows []overrideRow
+	err := s.q(ctx).Order("place_id, device_id, key").Find(&rows).Error
+	return each(rows, overrideRow.domain), err
+}
+
+// Set sets a value at a place or a device. A value that names a device is
+// forgotten with it: refersTo is its id, zero where there is none.
+func (s Overrides) Set(ctx context.Context, o domain.Override, refersTo domain.ID) error {
+	return known(s.q(ctx).Exec(`INSERT INTO overrides (place_id, device_id, key, value, refers_to) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (place_id, device_id, key) DO UPDATE SET value = excluded.value, refers_to = excluded.refers_to`,
+		null(o.PlaceID), null(o.DeviceID), string(o.Key), o.Value, null(refersTo)).Error)
+}
+
+// Unset takes a value away, so that the inherited one holds again.
+func (s Overrides) Unset(ctx context.Context, o domain.Override) error {
+	return s.q(ctx).Where("place_id IS NOT DISTINCT FROM ? AND device_id IS NOT DISTINCT FROM ? AND key = ?",
+		null(o.PlaceID), null(o.DeviceID), string(o.Key)).Delete(&overrideRow{}).Error
+}
