@@ -14,6 +14,8 @@ type FieldView struct {
 	ID    string
 	Value string
 	Error string
+	// HelpID is where the help stands; fields of a table share it.
+	HelpID string
 	// Stored is true for a secret that is there already.
 	Stored bool
 }
@@ -30,6 +32,9 @@ func Fields(prefix string, fields []field.Field, values map[string]string, errs 
 		if f.Kind == field.Secret {
 			out[i].Value = ""
 		}
+		if f.Help != "" {
+			out[i].HelpID = out[i].ID + "-help"
+		}
 	}
 	return out
 }
@@ -40,8 +45,8 @@ func (f FieldView) DescribedBy() string {
 	if f.Error != "" {
 		ids = append(ids, f.ID+"-error")
 	}
-	if f.Help != "" {
-		ids = append(ids, f.ID+"-help")
+	if f.HelpID != "" {
+		ids = append(ids, f.HelpID)
 	}
 	return strings.Join(ids, " ")
 }
@@ -80,17 +85,22 @@ type FieldRow struct {
 	Fields []FieldView
 }
 
-// Rows parts fields into those that stand alone and those of a table.
+// Rows parts fields into those that stand alone and those of a table. Help
+// that the field above has already is not said again.
 func Rows(fields []FieldView) (plain []FieldView, rows []FieldRow) {
 	for _, f := range fields {
-		switch {
-		case f.Group == "":
+		if f.Group == "" {
 			plain = append(plain, f)
-		case len(rows) > 0 && rows[len(rows)-1].Group == f.Group:
-			rows[len(rows)-1].Fields = append(rows[len(rows)-1].Fields, f)
-		default:
-			rows = append(rows, FieldRow{f.Group, []FieldView{f}})
+			continue
 		}
+		if len(rows) == 0 || rows[len(rows)-1].Group != f.Group {
+			rows = append(rows, FieldRow{Group: f.Group})
+		}
+		row := &rows[len(rows)-1]
+		if above := rows[0].Fields; len(rows) > 1 && len(row.Fields) < len(above) && above[len(row.Fields)].Help == f.Help {
+			f.Help, f.HelpID = "", above[len(row.Fields)].HelpID
+		}
+		row.Fields = append(row.Fields, f)
 	}
 	return plain, rows
 }

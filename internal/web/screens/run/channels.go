@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -19,9 +20,14 @@ type channelsView struct {
 	Show        string
 	Channels    []channelView
 	Kinds       channel.Kinds // that can be made
-	Credentials []domain.Credential
+	Credentials []credentialView
 	May         domain.Access
 	Drill       bool
+}
+
+type credentialView struct {
+	Name string
+	Kind string // in words
 }
 
 // channelView is a channel with its form as it was typed.
@@ -66,8 +72,13 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 		about, _ := v.Kinds.Of(c.Kind)
 		v.Channels = append(v.Channels, channelView{Channel: c, About: about, Values: c.Settings, May: v.May})
 	}
-	if v.Credentials, err = s.Store.Credentials.All(r.Context()); err != nil {
+	credentials, err := s.Store.Credentials.All(r.Context())
+	if err != nil {
 		return err
+	}
+	for _, c := range credentials {
+		about, _ := s.Kits.Ways.Credential(c.Kind)
+		v.Credentials = append(v.Credentials, credentialView{Name: c.Name, Kind: cmp.Or(about.Title, c.Kind)})
 	}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: "run", Body: v})
 }
