@@ -2,11 +2,10 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/netip"
-	"os"
 	"path/filepath"
-	"strconv"
 
 	"tirelessowl/internal/app"
 	"tirelessowl/internal/config"
@@ -20,40 +19,46 @@ const (
 	fleetPorts  = 4
 )
 
-func largeSize(own map[string]string) app.LargeSize {
-	size := app.LargeSize{Devices: 2000, Days: 90}
-	if n, err := strconv.Atoi(own["devices"]); err == nil && n > 0 && n <= 20_000 {
-		size.Devices = n
-	}
-	if n, err := strconv.Atoi(own["days"]); err == nil && n > 0 && n <= 400 {
-		size.Days = n
-	}
-	return size
-}
-
 func fleetAddress(c config.Config, i int) netip.Addr {
 	return sim.Offset(c.DemoBase, fleetOffset+i/250, i%250+1)
 }
 
-func largeDemo(ctx context.Context, args []string) error {
-	own, rest := take(args, "devices", "days")
-	c, _, err := config.Load(rest, os.Getenv)
-	if err != nil {
-		return err
-	}
-	size := largeSize(own)
-	fleet := []string{"fleet", "--devices", fmt.Sprint(size.Devices), "--demo-base", c.DemoBase.String(), "--demo-port", fmt.Sprint(c.DemoPort)}
-	c.DataDir = filepath.Join(c.DataDir, "large")
-	world := demo.Large{World: demo.World{Community: demoCommunity, Port: c.DemoPort}, At: func(i int) netip.Addr { return fleetAddress(c, i) }}
-	return app.RunLargeDemo(ctx, c, size, world, fleet, logger(c))
+// fleet is the simulated switches of the large demo, a process of its own.
+type fleet struct {
+	Devices int `default:"2000" help:"How many (${default})."`
 }
 
-// serveFleet is what the large demo runs as its agents.
-func serveFleet(ctx context.Context, args []string) error {
-	own, rest := take(args, "devices")
-	c, _, err := config.Load(rest, os.Getenv)
-	if err != nil {
-		return err
+// Validate keeps the fleet in bounds.
+func (f fleet) Validate() error {
+	if f.Devices < 1 || f.Devices > 20_000 {
+		return errors.New("--devices: must be from 1 to 20000")
 	}
-	return sim.NewFleet(sim.Offset(c.DemoBase, fleetOffset, 0), largeSize(own).Devices, fleetPorts).Serve(ctx, c.DemoPort, demoCommunity)
+	return nil
+}
+
+// Run is "owl fleet".
+func (f fleet) Run(ctx context.Context, c config.Config) error {
+	return sim.NewFleet(sim.Offset(c.DemoBase, fleetOffset, 0), f.Devices, fleetPorts).Serve(ctx, c.DemoPort, demoCommunity)
+}
+
+type largeDemo struct {
+	fleet
+	Days int `default:"90" help:"Days of history (${default})."`
+}
+
+// Validate keeps the demo in bounds.
+func (d largeDemo) Validate() error {
+	if d.Days < 1 || d.Days > 400 {
+		return errors.New("--days: must be from 1 to 400")
+	}
+	return d.fleet.Validate()
+}
+
+// Run is "owl demo-large".
+func (d largeDemo) Run(ctx context.Context, c config.Config) error {
+	arguments := []string{"fleet", "--devices", fmt.Sprint(d.Devices), "--demo-base", c.DemoBase.String(), "--demo-port", fmt.Sprint(c.DemoPort)}
+	c.DataDir = filepath.Join(c.DataDir, "large")
+	at := func(i int) netip.Addr { return fleetAddress(c, i) }
+	world := demo.Large{World: demo.World{Community: demoCommunity, Port: c.DemoPort}, At: at}
+	return app.RunLargeDemo(ctx, c, app.LargeSize{Devices: d.Devices, Days: d.Days}, world, arguments, logger(c))
 }

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"context"
 	"errors"
-	"flag"
 	"fmt"
 	"io"
 	"os"
@@ -17,59 +16,44 @@ import (
 	"tirelessowl/internal/service/transfer"
 )
 
-// exchangeSamples is "owl samples export" and "owl samples import".
-func exchangeSamples(ctx context.Context, args []string) error {
-	verb := ""
-	if len(args) > 0 {
-		verb, args = args[0], args[1:]
-	}
-	own, rest := take(args, "format", "device", "part", "kit", "reading", "from", "to", "out", "file", "check")
-	c, _, err := config.Load(rest, os.Getenv)
-	if err != nil {
-		return err
-	}
-	f, err := formatOf(own)
-	if err != nil {
-		return err
-	}
-	switch verb {
-	case "export":
-		return exportSamples(ctx, c, f, own)
-	case "import":
-		return importSamples(ctx, c, f, own)
-	}
-	return fmt.Errorf("%w; see owl help", flag.ErrHelp)
+// format is the one flag that export and import share.
+type format struct {
+	Format string `help:"ndjson, csv or openmetrics; default that of the file's name, else ndjson."`
 }
 
-// formatOf is the format asked for, else that of the file's name, else NDJSON.
-func formatOf(own map[string]string) (exchange.Format, error) {
-	if own["format"] != "" {
-		return exchange.ParseFormat(own["format"])
+// of is the format asked for, else that of the file's name, else NDJSON.
+func (f format) of(file string) (exchange.Format, error) {
+	if f.Format != "" {
+		return exchange.ParseFormat(f.Format)
 	}
-	for _, f := range exchange.Formats {
-		if strings.HasSuffix(own["file"]+own["out"], f.Extension()) {
-			return f, nil
+	for _, x := range exchange.Formats {
+		if strings.HasSuffix(file, x.Extension()) {
+			return x, nil
 		}
 	}
 	return exchange.NDJSON, nil
 }
 
-func exportSamples(ctx context.Context, c config.Config, f exchange.Format, own map[string]string) (err error) {
-	sel := transfer.Selection{Device: own["device"], Part: own["part"], Kit: own["kit"], Reading: own["reading"], To: time.Now().UTC()}
-	if own["to"] != "" {
-		if sel.To, err = time.Parse(time.RFC3339, own["to"]); err != nil {
-			return fmt.Errorf("--to: %w", err)
-		}
-	}
-	sel.From = sel.To.AddDate(0, 0, -1)
-	if own["from"] != "" {
-		if sel.From, err = time.Parse(time.RFC3339, own["from"]); err != nil {
-			return fmt.Errorf("--from: %w", err)
-		}
+type samplesExport struct {
+	format
+	Device  string    `help:"Only of this device."`
+	Part    string    `help:"Only of parts of this name."`
+	Kit     string    `help:"Only of this kit."`
+	Reading string    `help:"Only of this reading."`
+	From    time.Time `help:"First time (RFC 3339); default a day before the last."`
+	To      time.Time `help:"Last time (RFC 3339); default now."`
+	Out     string    `placeholder:"FILE" help:"File to write; default standard output."`
+}
+
+// Run is "owl samples export".
+func (e samplesExport) Run(ctx context.Context, c config.Config) (err error) {
+	f, err := e.of(e.Out)
+	if err != nil {
+		return err
 	}
 	var out io.Writer = os.Stdout
-	if own["out"] != "" {
-		file, err := os.OpenFile(own["out"], os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	if e.Out != "" {
+		file, err := os.OpenFile(e.Out, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
 		if err != nil {
 			return err
 		}
@@ -77,7 +61,7 @@ func exportSamples(ctx context.Context, c config.Config, f exchange.Format, own 
 		out = file
 	}
 	buffered := bufio.NewWriterSize(out, 1<<20)
-	n, err := app.ExportSamples(ctx, c, f, sel, buffered)
+	n, err := app.ExportSamples(ctx, c, f, e.selection(time.Now().UTC()), buffered)
 	if err = errors.Join(err, buffered.Flush()); err != nil {
 		return err
 	}
@@ -85,21 +69,40 @@ func exportSamples(ctx context.Context, c config.Config, f exchange.Format, own 
 	return nil
 }
 
-func importSamples(ctx context.Context, c config.Config, f exchange.Format, own map[string]string) error {
-	if own["file"] == "" {
-		return errors.New("--file is needed")
+func (e samplesExport) selection(now time.Time) transfer.Selection {
+	sel := transfer.Selection{Device: e.Device, Part: e.Part, Kit: e.Kit, Reading: e.Reading, From: e.From, To: e.To}
+	if sel.To.IsZero() {
+		sel.To = now
 	}
-	file, err := os.Open(own["file"])
+	if sel.From.IsZero() {
+		sel.From = sel.To.AddDate(0, 0, -1)
+	}
+	return sel
+}
+
+type samplesImport struct {
+	format
+	File  string `required:"" help:"File to read."`
+	Check bool   `help:"Only check the file."`
+}
+
+// Run is "owl samples import".
+func (i samplesImport) Run(ctx context.Context, c config.Config) error {
+	f, err := i.of(i.File)
+	if err != nil {
+		return err
+	}
+	file, err := os.Open(i.File)
 	if err != nil {
 		return err
 	}
 	defer file.Close()
-	got, err := app.ImportSamples(ctx, c, f, file, own["check"] != "")
+	got, err := app.ImportSamples(ctx, c, f, file, i.Check)
 	if err != nil {
 		return err
 	}
 	done := "imported"
-	if own["check"] != "" {
+	if i.Check {
 		done = "would be imported"
 	}
 	fmt.Fprintf(os.Stderr, "%d samples of %d series from %s to %s %s\n", got.Samples, got.Series, got.From.Format(time.RFC3339), got.To.Format(time.RFC3339), done)

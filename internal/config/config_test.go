@@ -1,27 +1,40 @@
 package config
 
 import (
-	"bytes"
+	"path/filepath"
 	"testing"
 
+	"github.com/alecthomas/kong"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
-func env(pairs map[string]string) func(string) string {
-	return func(k string) string { return pairs[k] }
+// load reads flags and environment as the program does.
+func load(t *testing.T, env map[string]string, args ...string) (Config, error) {
+	t.Helper()
+	for k, v := range env {
+		t.Setenv(k, v)
+	}
+	var cli struct {
+		Config
+	}
+	p, err := kong.New(&cli)
+	require.NoError(t, err)
+	_, err = p.Parse(args)
+	return cli.Config, err
 }
 
 func TestDefaults(t *testing.T) {
-	c, rest, err := Load([]string{"x"}, env(nil))
+	c, err := load(t, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"x"}, rest)
 	assert.Equal(t, "http://127.0.0.1:8470", c.URL)
 	assert.Equal(t, 16077, c.DemoPort, "16000 + 77")
+	assert.Equal(t, 90, c.KeepDays)
+	assert.Equal(t, "info", c.LogLevel)
 }
 
 func TestFlagsBeatEnvironment(t *testing.T) {
-	c, _, err := Load([]string{"--listen", "0.0.0.0:9000"}, env(map[string]string{"OWL_LISTEN": "127.0.0.1:1", "OWL_DEMO_BASE": "127.78.0.0"}))
+	c, err := load(t, map[string]string{"OWL_LISTEN": "127.0.0.1:1", "OWL_DEMO_BASE": "127.78.0.0"}, "--listen", "0.0.0.0:9000")
 	require.NoError(t, err)
 	assert.Equal(t, "0.0.0.0:9000", c.Listen)
 	assert.Equal(t, "http://127.0.0.1:9000", c.URL)
@@ -29,18 +42,36 @@ func TestFlagsBeatEnvironment(t *testing.T) {
 }
 
 func TestBadSettingsAreNamed(t *testing.T) {
-	for key, value := range map[string]string{"OWL_LISTEN": "nowhere", "OWL_DEMO_BASE": "192.0.2.1", "OWL_KEEP_DAYS": "0"} {
-		_, _, err := Load(nil, env(map[string]string{key: value}))
-		assert.ErrorContains(t, err, key)
+	for _, bad := range []struct{ env, flag, value string }{
+		{"OWL_LISTEN", "--listen", "nowhere"},
+		{"OWL_DEMO_BASE", "--demo-base", "192.0.2.1"},
+		{"OWL_DEMO_BASE", "--demo-base", "::1"},
+		{"OWL_DEMO_BASE", "--demo-base", "loopback"},
+		{"OWL_DEMO_PORT", "--demo-port", "65536"},
+		{"OWL_KEEP_DAYS", "--keep-days", "0"},
+		{"OWL_KEEP_DAYS", "--keep-days", "90abc"},
+		{"OWL_KEEP_DAYS", "--keep-days", "3651"},
+		{"OWL_LOG_LEVEL", "--log-level", "chatty"},
+	} {
+		t.Run(bad.env+"="+bad.value, func(t *testing.T) {
+			_, err := load(t, nil, bad.flag, bad.value)
+			assert.ErrorContains(t, err, bad.flag)
+			_, err = load(t, map[string]string{bad.env: bad.value})
+			assert.ErrorContains(t, err, bad.flag)
+		})
 	}
-	_, _, err := Load([]string{"--wobble"}, env(nil))
+	_, err := load(t, nil, "--wobble")
 	assert.Error(t, err)
 }
 
-func TestHelpNamesEverySetting(t *testing.T) {
-	var b bytes.Buffer
-	Help(&b)
-	for _, s := range settings() {
-		assert.Contains(t, b.String(), s.env)
-	}
+func TestAnEmptyVariableIsNone(t *testing.T) {
+	t.Setenv("OWL_KEEP_DAYS", "")
+	t.Setenv("OWL_DATA_DIR", "")
+	t.Setenv("OWL_LISTEN", "127.0.0.1:2")
+	ForgetEmpty()
+	c, err := load(t, nil)
+	require.NoError(t, err)
+	assert.Equal(t, 90, c.KeepDays)
+	assert.Equal(t, "var", filepath.Base(c.DataDir))
+	assert.Equal(t, "127.0.0.1:2", c.Listen)
 }

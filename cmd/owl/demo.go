@@ -1,0 +1,64 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"tirelessowl/internal/app"
+	"tirelessowl/internal/config"
+	"tirelessowl/internal/sim"
+)
+
+// The demo's secrets belong to stand-ins on loopback.
+const (
+	demoCommunity = "kittiwake-read"
+	demoDeskToken = "desk-of-kittiwake"
+)
+
+type smallDemo struct{}
+
+// Run is "owl demo".
+func (smallDemo) Run(ctx context.Context, c config.Config) error {
+	arguments := func(origin time.Time) []string { return simArguments(c, origin) }
+	return app.RunDemo(ctx, c, standIns(c), arguments, logger(c))
+}
+
+func standIns(c config.Config) app.StandIns {
+	host, port := sim.MailHost(c.DemoBase)
+	return app.StandIns{
+		Control:   sim.ControlURL(c.DemoBase),
+		DeskURL:   sim.DeskURL(c.DemoBase),
+		MailURL:   sim.MailURL(c.DemoBase),
+		MailHost:  host,
+		MailPort:  port,
+		Community: demoCommunity,
+		DeskToken: demoDeskToken,
+	}
+}
+
+// simArguments are what the demo starts its simulated estate with.
+func simArguments(c config.Config, origin time.Time) []string {
+	return []string{"sim", "--origin", origin.Format(time.RFC3339), "--demo-base", c.DemoBase.String(), "--demo-port", fmt.Sprint(c.DemoPort), "--data-dir", c.DataDir}
+}
+
+type simulate struct {
+	Origin time.Time `help:"When the estate began to live (RFC 3339); default now."`
+}
+
+// Run is "owl sim".
+func (s simulate) Run(ctx context.Context, c config.Config) error {
+	origin := s.Origin
+	if origin.IsZero() {
+		origin = time.Now()
+	}
+	settings := sim.Settings{
+		Base:      c.DemoBase,
+		Port:      c.DemoPort,
+		Origin:    origin.UTC(),
+		Community: demoCommunity,
+		DeskToken: demoDeskToken,
+		DataDir:   c.DataDir,
+	}
+	return sim.Run(ctx, settings, func() {})
+}
