@@ -13,6 +13,7 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"runtime"
 	"sort"
 	"strconv"
 	"strings"
@@ -40,7 +41,8 @@ type Options struct {
 	// Adopt takes over a server that was left running (its owner was killed),
 	// so that Stop ends it, too. The caller makes sure that it is the only one.
 	Adopt bool
-	// Throwaway trades durability for speed, for tests only.
+	// Throwaway trades durability for speed, for tests only; the server ends
+	// with this process, however that ends.
 	Throwaway bool
 	// Log receives a line for each phase; may be nil.
 	Log func(string)
@@ -113,16 +115,34 @@ func launch(ctx context.Context, bin, dir, data, password string, opt Options) (
 	cmd.Stdout, cmd.Stderr, cmd.Dir = log, log, "/"
 	// A group of its own: Ctrl-C must reach us only, so that we can flush first.
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: credential()}
-	if err := cmd.Start(); err != nil {
-		return nil, fmt.Errorf("start the database server: %w", err)
+	if opt.Throwaway {
+		cmd.SysProcAttr.Pdeathsig = syscall.SIGINT
 	}
 	s := &Server{URL: address(password, port), cmd: cmd, ended: make(chan struct{})}
-	go func() { _ = cmd.Wait(); close(s.ended) }()
+	if err := s.spawn(); err != nil {
+		return nil, fmt.Errorf("start the database server: %w", err)
+	}
 	if err := s.ready(ctx, 30*time.Second); err != nil {
 		s.Stop()
 		return nil, fmt.Errorf("the database server did not become ready, see %s: %w", log.Name(), err)
 	}
 	return s, nil
+}
+
+// spawn starts the process and waits for its end, both on a thread that is
+// kept: the kernel sends the death signal when the thread that started ends.
+func (s *Server) spawn() error {
+	started := make(chan error)
+	go func() {
+		runtime.LockOSThread()
+		err := s.cmd.Start()
+		started <- err
+		if err == nil {
+			_ = s.cmd.Wait()
+			close(s.ended)
+		}
+	}()
+	return <-started
 }
 
 // Stop ends the server, waiting for a clean shutdown; it may be called twice.

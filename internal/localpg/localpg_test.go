@@ -2,8 +2,10 @@ package localpg
 
 import (
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
@@ -54,6 +56,25 @@ func TestStartStopAndStartAgain(t *testing.T) {
 	heir.Stop()
 	assert.False(t, answers(t, s), "an adopted server ends with its heir")
 	s.Stop()
+}
+
+// A test that panics runs no deferred function and must leave no server.
+func TestAThrowawayServerEndsWithItsOwner(t *testing.T) {
+	if dir := os.Getenv("OWL_TEST_PANICS_IN"); dir != "" {
+		_, err := Start(t.Context(), dir, Options{Throwaway: true})
+		require.NoError(t, err)
+		panic("as a test does")
+	}
+	dir := folder(t)
+	owner := exec.Command(os.Args[0], "-test.run", "^TestAThrowawayServerEndsWithItsOwner$")
+	owner.Env = append(os.Environ(), "OWL_TEST_PANICS_IN="+dir)
+	out, err := owner.CombinedOutput()
+	require.Error(t, err)
+	require.Contains(t, string(out), "as a test does")
+	require.Eventually(t, func() bool {
+		pid, _ := running(filepath.Join(dir, "data"))
+		return pid == 0 // it removes its file when it has ended in order
+	}, 20*time.Second, 20*time.Millisecond)
 }
 
 func TestRunningReadsThePidFile(t *testing.T) {
