@@ -43,25 +43,25 @@ func (b *bench) reading(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	nothing := func(int64, []codec.Step) error { return nil }
+	nothing := func(int64, []codec.Rollup) error { return nil }
 	from := today.AddDate(0, 0, -days)
 	for _, x := range []struct {
 		name, target string
 		do           func() error
 	}{
-		{"30 days of 1 series at 60 s, to 45 min steps", "< 5", func() error {
+		{"30 days of 1 series at 60 s, to 45 min rollups", "< 5", func() error {
 			_, err := b.db.Samples.Range(ctx, ids(1), from, today, 45*time.Minute, nothing)
 			return err
 		}},
-		{"30 days of 1 series at 60 s, to 44 min steps from every sample", "< 5", func() error {
+		{"30 days of 1 series at 60 s, to 44 min rollups from every sample", "< 5", func() error {
 			_, err := b.db.Samples.Range(ctx, ids(1), from, today, 44*time.Minute, nothing)
 			return err
 		}},
-		{"30 days of 10 series at 60 s, to 45 min steps", "< 25", func() error {
+		{"30 days of 10 series at 60 s, to 45 min rollups", "< 25", func() error {
 			_, err := b.db.Samples.Range(ctx, ids(10), from, today, 45*time.Minute, nothing)
 			return err
 		}},
-		{"400 days of 1 series from hourly steps, to 10 h steps", "< 10", func() error {
+		{"400 days of 1 series from hourly rollups, to 10 h rollups", "< 10", func() error {
 			_, err := b.db.Samples.Range(ctx, []int64{1000}, today.AddDate(0, 0, -400), today, 10*time.Hour, nothing)
 			return err
 		}},

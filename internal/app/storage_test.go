@@ -53,9 +53,9 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	_, body, _ = get(t, c, form+"&points=40&hours=9")
 	assert.Contains(t, body, `value="40"`, "the link is the state")
 	assert.Contains(t, body, "Nothing goes")
-	assert.Contains(t, body, "Steps of 1 h: 9 days")
+	assert.Contains(t, body, "Rollups of 1 h: 9 days")
 	_, body, _ = get(t, c, r.url+"/run/storage/keep?kit=system&reading=description")
-	assert.NotContains(t, body, "five_minutes", "texts have no steps")
+	assert.NotContains(t, body, "five_minutes", "texts have no rollups")
 	status, _, _ := get(t, c, r.url+"/run/storage/keep?kit=interfaces&reading=wobble")
 	assert.Equal(t, 404, status)
 	set := func(points, days string) (int, string) {

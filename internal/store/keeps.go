@@ -20,7 +20,7 @@ type ReadingKey struct {
 }
 
 // KeepDays is for how many days the samples of a reading are kept, single and
-// in steps; 0 means the setting for all.
+// in rollups; 0 means the setting for all.
 type KeepDays struct {
 	Points      int `json:"points" required:"false"`
 	FiveMinutes int `json:"five_minutes" required:"false"`
@@ -28,10 +28,10 @@ type KeepDays struct {
 	Days        int `json:"days" required:"false"`
 }
 
-// Most days that samples may be kept: ten years of points, twenty of steps.
+// Most days that samples may be kept: ten years of points, twenty of rollups.
 const (
-	MostPointDays = 3650
-	MostStepDays  = 7300
+	MostPointDays  = 3650
+	MostRollupDays = 7300
 )
 
 // UsualKeep is for how long samples are kept where nothing else is set, when
@@ -118,7 +118,7 @@ func (s Keeps) plans(ctx context.Context, series []int64) (map[int64]samples.Pla
 	})
 	out := make(map[int64]samples.Plan, len(all))
 	for _, x := range all {
-		p := samples.Plan{Keep: x.Times(), NoSteps: x.kind == domain.KindText}
+		p := samples.Plan{Keep: x.Times(), NoRollups: x.kind == domain.KindText}
 		if x.kind.Stands() {
 			p.Runs = runs.Gap(time.Duration(x.every) * time.Second)
 		}

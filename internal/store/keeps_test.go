@@ -37,8 +37,8 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 			data []byte
 		}{
 			"days":      {7, enc.Append(nil, points)},
-			"rollup_5m": {28, enc.AppendSteps(nil, codec.Fold(nil, points, 300_000), 300_000)},
-			"rollup_1h": {28, enc.AppendSteps(nil, codec.Fold(nil, points, 3_600_000), 3_600_000)},
+			"rollup_5m": {28, enc.AppendRollups(nil, codec.Fold(nil, points, 300_000), 300_000)},
+			"rollup_1h": {28, enc.AppendRollups(nil, codec.Fold(nil, points, 3_600_000), 3_600_000)},
 		} {
 			from := day - day%row.span
 			exec(fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s_%d PARTITION OF %s FOR VALUES FROM (%d) TO (%d)", table, from, table, from, from+row.span))
@@ -53,22 +53,22 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	_, err := s.Migrate(ctx)
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Load(ctx))
-	counts := func() (points int, steps int) {
+	counts := func() (points int, rollups int) {
 		require.NoError(t, s.Samples.Points(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, func(_ int64, p []codec.Point) error { points += len(p); return nil }))
-		_, err := s.Samples.Range(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, time.Hour, func(_ int64, x []codec.Step) error { steps += len(x); return nil })
+		_, err := s.Samples.Range(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, time.Hour, func(_ int64, x []codec.Rollup) error { rollups += len(x); return nil })
 		require.NoError(t, err)
-		return points, steps
+		return points, rollups
 	}
-	points, steps := counts()
-	assert.Equal(t, []int{3 * 1440, 3 * 24}, []int{points, steps})
+	points, rollups := counts()
+	assert.Equal(t, []int{3 * 1440, 3 * 24}, []int{points, rollups})
 	keeps, err := s.Keeps.All(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, map[store.ReadingKey]store.KeepDays{{Kit: "k", Reading: "r"}: {Points: 12}}, keeps)
 	dropped, err := s.Samples.Retain(ctx, now, store.UsualKeep(90).Times())
 	require.NoError(t, err)
-	assert.Len(t, dropped, 2, "points and steps of 400 days ago")
-	points, steps = counts()
-	assert.Equal(t, []int{2 * 1440, 3 * 24}, []int{points, steps})
+	assert.Len(t, dropped, 2, "points and rollups of 400 days ago")
+	points, rollups = counts()
+	assert.Equal(t, []int{2 * 1440, 3 * 24}, []int{points, rollups})
 	require.NoError(t, s.MigrateTo(ctx, 4))
 	var left int
 	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT count(*) FROM days").Scan(&left))

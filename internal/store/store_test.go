@@ -110,21 +110,21 @@ func TestRangeKeepsThePeak(t *testing.T) {
 		batch = append(batch, domain.SeriesSample{SeriesID: series.ID, Sample: domain.Sample{At: from.Add(time.Duration(m) * time.Minute), Value: v}})
 	}
 	require.NoError(t, s.Samples.Append(ctx, batch))
-	steps, width, _, err := s.Values.Range(ctx, series, from, now, 4)
+	rollups, width, _, err := s.Values.Range(ctx, series, from, now, 4)
 	require.NoError(t, err)
 	assert.Equal(t, 30*time.Minute, width)
-	require.Len(t, steps, 4)
+	require.Len(t, rollups, 4)
 	// Minute 47 lies in the second half hour: (29 × 1 + 99) / 30.
-	assert.Equal(t, 99.0, steps[1].Max)
-	assert.InDelta(t, 128.0/30, steps[1].Avg, 1e-9)
-	assert.Equal(t, 30, steps[3].Count)
-	steps, width, _, err = s.Values.Range(ctx, series, from, now, 500)
+	assert.Equal(t, 99.0, rollups[1].Max)
+	assert.InDelta(t, 128.0/30, rollups[1].Avg, 1e-9)
+	assert.Equal(t, 30, rollups[3].Count)
+	rollups, width, _, err = s.Values.Range(ctx, series, from, now, 500)
 	require.NoError(t, err)
 	assert.Equal(t, time.Second, width)
-	assert.Len(t, steps, 120, "a short range shows every sample")
+	assert.Len(t, rollups, 120, "a short range shows every sample")
 }
 
-// What the first release kept, a row for each sample and steps of a quarter
+// What the first release kept, a row for each sample and rollups of a quarter
 // of an hour, is taken over.
 func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 	ctx := t.Context()
@@ -146,15 +146,15 @@ func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 	require.Len(t, got, 300)
 	assert.Equal(t, 599.0, got[299].Value)
 	assert.Equal(t, 599.0, s.Values.LatestIn([]domain.ID{2})[2].Value)
-	steps, width, resolution, err := s.Values.Range(ctx, domain.Series{ID: 1, Interval: time.Minute}, day.AddDate(0, 0, -1), day, 24)
+	rollups, width, resolution, err := s.Values.Range(ctx, domain.Series{ID: 1, Interval: time.Minute}, day.AddDate(0, 0, -1), day, 24)
 	require.NoError(t, err)
 	assert.Equal(t, []time.Duration{time.Hour, time.Hour}, []time.Duration{width, resolution})
-	require.Len(t, steps, 24)
-	// The first hour has the steps 0 to 3: lowest 0, highest 3 + 9, mean (1 + 2 + 3 + 4) / 4.
-	assert.Equal(t, domain.Rollup{At: day.AddDate(0, 0, -1), Count: 60, Min: 0, Avg: 2.5, Max: 12}, steps[0])
-	steps, _, _, err = s.Values.Range(ctx, domain.Series{ID: 1, Interval: time.Second}, day, day.AddDate(0, 0, 1), 1)
+	require.Len(t, rollups, 24)
+	// The first hour has the rollups 0 to 3: lowest 0, highest 3 + 9, mean (1 + 2 + 3 + 4) / 4.
+	assert.Equal(t, domain.Rollup{At: day.AddDate(0, 0, -1), Count: 60, Min: 0, Avg: 2.5, Max: 12}, rollups[0])
+	rollups, _, _, err = s.Values.Range(ctx, domain.Series{ID: 1, Interval: time.Second}, day, day.AddDate(0, 0, 1), 1)
 	require.NoError(t, err)
-	assert.Equal(t, 300, steps[0].Count, "where there are samples, they count")
+	assert.Equal(t, 300, rollups[0].Count, "where there are samples, they count")
 	var left bool
 	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT to_regclass('samples') IS NOT NULL OR to_regclass('latest') IS NOT NULL").Scan(&left))
 	assert.False(t, left)

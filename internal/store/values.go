@@ -81,27 +81,27 @@ func (s Values) latest(id domain.ID) (Latest, bool) {
 	return l, true
 }
 
-// Range answers a chart: at most about points steps between two times, with
-// exact extremes. width is that of the steps, or a second where every value
+// Range answers a chart: at most about points rollups between two times, with
+// exact extremes. width is that of the rollups, or a second where every value
 // stands for itself; resolution is that of the rollup that was read, 0 for
 // single samples.
-func (s Values) Range(ctx context.Context, x domain.Series, from, to time.Time, points int) (steps []domain.Rollup, width, resolution time.Duration, err error) {
+func (s Values) Range(ctx context.Context, x domain.Series, from, to time.Time, points int) (rollups []domain.Rollup, width, resolution time.Duration, err error) {
 	width = stepWidth(from, to, points)
 	if int(to.Sub(from)/max(x.Interval, time.Second)) <= points*2 {
 		samples, err := s.Of(ctx, x.ID, from, to)
 		return envelope.Fold(samples, from, time.Second), time.Second, 0, err
 	}
-	resolution, err = s.samples.Range(ctx, []domain.ID{x.ID}, from, to, width, func(_ domain.ID, got []codec.Step) error {
-		steps = each(got, func(c codec.Step) domain.Rollup {
+	resolution, err = s.samples.Range(ctx, []domain.ID{x.ID}, from, to, width, func(_ domain.ID, got []codec.Rollup) error {
+		rollups = each(got, func(c codec.Rollup) domain.Rollup {
 			return domain.Rollup{At: time.UnixMilli(c.T).UTC(), Count: c.Count, Min: c.Min, Avg: c.Avg(), Max: c.Max}
 		})
 		return nil
 	})
-	return steps, width, resolution, err
+	return rollups, width, resolution, err
 }
 
-// stepWidth is a width that gives at most points steps and, where they are
-// long, one that stored steps fit into.
+// stepWidth is a width that gives at most points rollups and, where they are
+// long, one that stored rollups fit into.
 func stepWidth(from, to time.Time, points int) time.Duration {
 	grain := time.Second
 	for _, g := range []time.Duration{5 * time.Minute, time.Hour, 24 * time.Hour} {
@@ -116,19 +116,19 @@ func stepWidth(from, to time.Time, points int) time.Duration {
 type Combined struct {
 	Values     []aggregate.Value
 	Top        []aggregate.Ranked
-	Width      time.Duration // of the steps
+	Width      time.Duration // of the rollups
 	Resolution time.Duration // of the rollup that was read, 0 for single samples
 }
 
-// Combine reads series between two times in at most about points steps, and
+// Combine reads series between two times in at most about points rollups, and
 // combines them while they are read; top is how many of the highest are named.
 func (s Values) Combine(ctx context.Context, ids []domain.ID, from, to time.Time, points int, how aggregate.How, top int) (out Combined, err error) {
 	across, ranks := aggregate.NewAcross(how), aggregate.NewTop(top, how)
 	out.Width = stepWidth(from, to, points)
 	for part := range slices.Chunk(ids, combineBatch) {
-		out.Resolution, err = s.samples.Range(ctx, part, from, to, out.Width, func(id domain.ID, steps []codec.Step) error {
-			across.Add(steps)
-			ranks.Add(id, steps)
+		out.Resolution, err = s.samples.Range(ctx, part, from, to, out.Width, func(id domain.ID, rollups []codec.Rollup) error {
+			across.Add(rollups)
+			ranks.Add(id, rollups)
 			return nil
 		})
 		if err != nil {

@@ -1,4 +1,4 @@
-// Package aggregate combines the steps of many series into one, and ranks
+// Package aggregate combines the rollups of many series into one, and ranks
 // series, while they are read: no more than one series is held at a time.
 package aggregate
 
@@ -12,7 +12,7 @@ import (
 // How says in which way series are combined.
 type How string
 
-// The ways. Sum and Avg take the mean of each series in a step, Min and Max
+// The ways. Sum and Avg take the mean of each series in a rollup, Min and Max
 // its true lowest and highest.
 const (
 	Sum How = "sum"
@@ -24,30 +24,30 @@ const (
 // Valid tells whether it is one of the ways.
 func (h How) Valid() bool { return h == Sum || h == Avg || h == Min || h == Max }
 
-// Value is one step of the combined series; Series is how many had a value.
+// Value is one rollup of the combined series; Series is how many had a value.
 type Value struct {
 	T      int64 // begin, in milliseconds
 	V      float64
 	Series int
 }
 
-// Across combines series step by step. A step that only some series have is
+// Across combines series rollup by rollup. A rollup that only some series have is
 // combined from those; one that none has is a gap.
 type Across struct {
-	how   How
-	steps map[int64]*Value
+	how     How
+	rollups map[int64]*Value
 }
 
 // NewAcross begins to combine.
 func NewAcross(how How) *Across { return &Across{how, map[int64]*Value{}} }
 
-// Add takes the steps of one more series; they must have the width of the others.
-func (a *Across) Add(steps []codec.Step) {
-	for _, s := range steps {
+// Add takes the rollups of one more series; they must have the width of the others.
+func (a *Across) Add(rollups []codec.Rollup) {
+	for _, s := range rollups {
 		v := value(a.how, s)
-		x := a.steps[s.T]
+		x := a.rollups[s.T]
 		if x == nil {
-			a.steps[s.T] = &Value{s.T, v, 1}
+			a.rollups[s.T] = &Value{s.T, v, 1}
 			continue
 		}
 		x.Series++
@@ -62,10 +62,10 @@ func (a *Across) Add(steps []codec.Step) {
 	}
 }
 
-// Values returns the combined steps, ordered by time.
+// Values returns the combined rollups, ordered by time.
 func (a *Across) Values() []Value {
-	out := make([]Value, 0, len(a.steps))
-	for _, x := range a.steps {
+	out := make([]Value, 0, len(a.rollups))
+	for _, x := range a.rollups {
 		v := *x
 		if a.how == Avg {
 			v.V /= float64(v.Series)
@@ -76,7 +76,7 @@ func (a *Across) Values() []Value {
 	return out
 }
 
-func value(how How, s codec.Step) float64 {
+func value(how How, s codec.Rollup) float64 {
 	switch how {
 	case Min:
 		return s.Min
@@ -103,10 +103,10 @@ type Top struct {
 // NewTop begins to rank.
 func NewTop(n int, how How) *Top { return &Top{n: n, how: how} }
 
-// Add takes the steps of one more series.
-func (t *Top) Add(series int64, steps []codec.Step) {
-	var all codec.Step
-	for _, s := range steps {
+// Add takes the rollups of one more series.
+func (t *Top) Add(series int64, rollups []codec.Rollup) {
+	var all codec.Rollup
+	for _, s := range rollups {
 		all.Join(&s)
 	}
 	if all.Count == 0 || t.n <= 0 {

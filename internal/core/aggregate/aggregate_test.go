@@ -10,8 +10,8 @@ import (
 	"tirelessowl/internal/core/codec"
 )
 
-// fold makes steps of a minute; a value of each half minute, -1 for none.
-func fold(values ...float64) []codec.Step {
+// fold makes rollups of a minute; a value of each half minute, -1 for none.
+func fold(values ...float64) []codec.Rollup {
 	var points []codec.Point
 	for i, v := range values {
 		if v >= 0 {
@@ -46,10 +46,10 @@ func TestTopAgainstSortingAll(t *testing.T) {
 		top := NewTop(5, how)
 		var all []Ranked
 		for id := range int64(100) {
-			steps := fold(float64(r.IntN(50)), float64(r.IntN(50)), -1, float64(r.IntN(50)))
-			top.Add(id, steps)
-			var whole codec.Step
-			for _, s := range steps {
+			rollups := fold(float64(r.IntN(50)), float64(r.IntN(50)), -1, float64(r.IntN(50)))
+			top.Add(id, rollups)
+			var whole codec.Rollup
+			for _, s := range rollups {
 				whole.Join(&s)
 			}
 			all = append(all, Ranked{id, value(how, whole)})

@@ -23,5 +23,5 @@ type Point struct {
 // ErrCorrupt tells that bytes are not what an encoder of this package wrote.
 var ErrCorrupt = errors.New("codec: damaged data")
 
-// maxCount bounds how many points or steps one block may claim to have.
+// maxCount bounds how many points or rollups one block may claim to have.
 const maxCount = 1 << 20

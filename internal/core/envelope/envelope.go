@@ -1,4 +1,4 @@
-// Package envelope reduces samples to steps that keep the true lowest and
+// Package envelope reduces samples to rollups that keep the true lowest and
 // highest value, so that no peak is lost on a long chart.
 package envelope
 
@@ -8,30 +8,30 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// Fold groups samples (ordered by time) into steps of equal width that start
-// at from. A step without a sample is left out: gaps stay gaps.
+// Fold groups samples (ordered by time) into rollups of equal width that start
+// at from. A rollup without a sample is left out: gaps stay gaps.
 //
-//	min, max: exact; avg: arithmetic mean of the samples in the step.
+//	min, max: exact; avg: arithmetic mean of the samples in the rollup.
 func Fold(samples []domain.Sample, from time.Time, width time.Duration) []domain.Rollup {
-	var steps []domain.Rollup
+	var rollups []domain.Rollup
 	var sum float64
 	for _, s := range samples {
 		start := slot(s.At, from, width)
-		n := len(steps)
-		if n == 0 || !steps[n-1].At.Equal(start) {
-			steps = append(steps, domain.Rollup{At: start, Min: s.Value, Max: s.Value})
+		n := len(rollups)
+		if n == 0 || !rollups[n-1].At.Equal(start) {
+			rollups = append(rollups, domain.Rollup{At: start, Min: s.Value, Max: s.Value})
 			sum, n = 0, n+1
 		}
-		step := &steps[n-1]
+		rollup := &rollups[n-1]
 		sum += s.Value
-		step.Count++
-		step.Min, step.Max = min(step.Min, s.Value), max(step.Max, s.Value)
-		step.Avg = sum / float64(step.Count)
+		rollup.Count++
+		rollup.Min, rollup.Max = min(rollup.Min, s.Value), max(rollup.Max, s.Value)
+		rollup.Avg = sum / float64(rollup.Count)
 	}
-	return steps
+	return rollups
 }
 
-// Width returns the step width that gives at most points steps between two
+// Width returns the rollup width that gives at most points rollups between two
 // times, rounded up to whole multiples of grain.
 func Width(from, to time.Time, points int, grain time.Duration) time.Duration {
 	if points < 1 || !to.After(from) {

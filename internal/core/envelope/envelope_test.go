@@ -22,23 +22,23 @@ func samples(every time.Duration, values ...float64) []domain.Sample {
 
 func TestFoldKeepsThePeak(t *testing.T) {
 	// Minutes 0–4 and 5–9: (1+1+99+1+1)/5 = 20.6 and (2×5)/5 = 2.
-	steps := Fold(samples(time.Minute, 1, 1, 99, 1, 1, 2, 2, 2, 2, 2), t0, 5*time.Minute)
-	require.Len(t, steps, 2)
-	assert.Equal(t, domain.Rollup{At: t0, Count: 5, Min: 1, Avg: 20.6, Max: 99}, steps[0])
-	assert.Equal(t, domain.Rollup{At: t0.Add(5 * time.Minute), Count: 5, Min: 2, Avg: 2, Max: 2}, steps[1])
+	rollups := Fold(samples(time.Minute, 1, 1, 99, 1, 1, 2, 2, 2, 2, 2), t0, 5*time.Minute)
+	require.Len(t, rollups, 2)
+	assert.Equal(t, domain.Rollup{At: t0, Count: 5, Min: 1, Avg: 20.6, Max: 99}, rollups[0])
+	assert.Equal(t, domain.Rollup{At: t0.Add(5 * time.Minute), Count: 5, Min: 2, Avg: 2, Max: 2}, rollups[1])
 }
 
 func TestFoldLeavesGaps(t *testing.T) {
 	in := append(samples(time.Minute, 1), domain.Sample{At: t0.Add(time.Hour), Value: 2})
-	steps := Fold(in, t0, 5*time.Minute)
-	require.Len(t, steps, 2)
-	assert.Equal(t, t0.Add(time.Hour), steps[1].At)
+	rollups := Fold(in, t0, 5*time.Minute)
+	require.Len(t, rollups, 2)
+	assert.Equal(t, t0.Add(time.Hour), rollups[1].At)
 	assert.Empty(t, Fold(nil, t0, time.Minute))
 }
 
 func TestFoldBeforeTheStart(t *testing.T) {
-	steps := Fold([]domain.Sample{{At: t0.Add(-time.Second), Value: 1}}, t0, time.Minute)
-	assert.Equal(t, t0.Add(-time.Minute), steps[0].At)
+	rollups := Fold([]domain.Sample{{At: t0.Add(-time.Second), Value: 1}}, t0, time.Minute)
+	assert.Equal(t, t0.Add(-time.Minute), rollups[0].At)
 }
 
 func TestWidth(t *testing.T) {

@@ -120,7 +120,7 @@ func (k Kept) reason() string {
 	case k.InFor != "":
 		return fmt.Sprintf("they stand for %s, which would say less and hardly be smaller, and stay for as long as those would: %s", k.InFor.Title(), from)
 	case k.Form == Runs:
-		return "as long as steps of 1 h: " + from
+		return "as long as rollups of 1 h: " + from
 	}
 	return from
 }

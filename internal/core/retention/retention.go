@@ -28,11 +28,11 @@ func (f Form) Title() string {
 	case Points:
 		return "single samples"
 	case FiveMinutes:
-		return "steps of 5 min"
+		return "rollups of 5 min"
 	case Hours:
-		return "steps of 1 h"
+		return "rollups of 1 h"
 	case Days:
-		return "steps of 1 day"
+		return "rollups of 1 day"
 	}
 	return "which value stood when"
 }

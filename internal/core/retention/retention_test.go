@@ -41,11 +41,11 @@ func TestWholeTablesGo(t *testing.T) {
 		said = append(said, f.Text+" | "+f.Detail)
 	}
 	assert.Equal(t, []string{
-		"Single samples of 9 Nov to 15 Nov 2026 go, 700\u00a0B | steps of 5 min tell of that time afterwards",
+		"Single samples of 9 Nov to 15 Nov 2026 go, 700\u00a0B | rollups of 5 min tell of that time afterwards",
 		"Single samples: 3 days, in the end 300\u00a0B | set for this reading",
-		"Steps of 5 min: 365 days, in the end 32.1\u00a0KiB | the setting for all readings",
-		"Steps of 1 h: 1825 days, in the end 35.6\u00a0KiB | the setting for all readings",
-		"Steps of 1 day: 7300 days | the setting for all readings",
+		"Rollups of 5 min: 365 days, in the end 32.1\u00a0KiB | the setting for all readings",
+		"Rollups of 1 h: 1825 days, in the end 35.6\u00a0KiB | the setting for all readings",
+		"Rollups of 1 day: 7300 days | the setting for all readings",
 	}, said)
 }
 
@@ -61,9 +61,9 @@ func TestNothingChanges(t *testing.T) {
 	assert.Empty(t, r.Losses)
 	assert.Equal(t, "Nothing changes; in the end it takes 71.3\u00a0KiB.", r.Why.Answer)
 	require.Len(t, r.Why.Facts, 4)
-	assert.Equal(t, "No steps of 5 min are made", r.Why.Facts[1].Text)
+	assert.Equal(t, "No rollups of 5 min are made", r.Why.Facts[1].Text)
 	assert.Equal(t, "single samples stand for them", r.Why.Facts[1].Detail)
-	assert.Contains(t, r.Why.Facts[0].Detail, "they stand for steps of 5 min")
+	assert.Contains(t, r.Why.Facts[0].Detail, "they stand for rollups of 5 min")
 }
 
 func TestWhatIsLeft(t *testing.T) {
@@ -102,7 +102,7 @@ func TestNewReading(t *testing.T) {
 	assert.Equal(t, "Nothing goes; what it takes in the end is known when a day is over.", r.Why.Answer)
 	assert.Equal(t, Points, r.Next[0].Form, "the finest first")
 	assert.Equal(t, "Which value stood when: 5 days", r.Why.Facts[1].Text)
-	assert.Equal(t, "as long as steps of 1 h: set for this reading", r.Why.Facts[1].Detail)
+	assert.Equal(t, "as long as rollups of 1 h: set for this reading", r.Why.Facts[1].Detail)
 }
 
 func TestOneDayGoes(t *testing.T) {

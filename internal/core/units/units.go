@@ -1,5 +1,6 @@
 // Package units writes values with their unit in the prefix that reads best.
-// Unit symbols are UCUM-like: %, bit/s, B, s, Cel, 1/s.
+// Unit symbols are UCUM-like: %, bit/s, B, s, Cel, 1/s. The browser's charts
+// do the same in charts.js; testdata/values.json holds both to it.
 package units
 
 import (
@@ -47,17 +48,18 @@ func Number(value float64) string {
 	case abs == 0:
 		return "0"
 	case abs >= 100:
-		return strconv.FormatFloat(math.Round(value), 'f', 0, 64)
+		return rounded(value, 1)
 	case abs >= 10:
-		return trim(strconv.FormatFloat(value, 'f', 1, 64))
+		return rounded(value, 10)
 	case abs >= 0.01:
-		return trim(strconv.FormatFloat(value, 'f', 2, 64))
+		return rounded(value, 100)
 	}
 	return strconv.FormatFloat(value, 'g', 2, 64)
 }
 
-func trim(digits string) string {
-	return strings.TrimSuffix(strings.TrimRight(digits, "0"), ".")
+// rounded writes a value to 1/tens, halves away from zero.
+func rounded(value, tens float64) string {
+	return strconv.FormatFloat(math.Round(value*tens)/tens, 'f', -1, 64)
 }
 
 func scaled(value float64, unit string, base float64, prefixes []string) string {

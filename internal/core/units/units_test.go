@@ -1,45 +1,35 @@
 package units
 
 import (
+	"encoding/json"
 	"math"
+	"os"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // plain replaces the no-break spaces so that the tables below stay readable.
 func plain(s string) string { return strings.ReplaceAll(s, narrow, " ") }
 
+// The cases are also those of the browser's charts (e2e/units.spec.mjs).
 func TestFormat(t *testing.T) {
-	for _, c := range []struct {
-		value float64
-		unit  string
-		want  string
-	}{
-		{0, "%", "0 %"},
-		{91.4, "%", "91.4 %"},
-		{9_600_000, "bit/s", "9.6 Mbit/s"},
-		{999, "bit/s", "999 bit/s"},
-		{1000, "bit/s", "1 kbit/s"},
-		{1024, "B", "1 KiB"},
-		{1023, "B", "1023 B"},
-		{3.5 * 1024 * 1024 * 1024, "B", "3.5 GiB"}, // 3.5 × 2^30
-		{0.012, "s", "12 ms"},
-		{0.00045, "s", "450 µs"},
-		{8, "s", "8 s"},
-		{3_567_600, "s", "41 d 7 h"}, // 41×86400 = 3542400; rest 25200 = 7 h
-		{0, "1/s", "0/s"},
-		{2500, "1/s", "2.5 k/s"},
-		{21.5, "Cel", "21.5 °C"},
-		{-5, "Cel", "-5 °C"},
-		{7, "", "7"},
-		{math.NaN(), "%", "–"},
-		{math.Inf(1), "%", "–"},
-	} {
-		assert.Equal(t, c.want, plain(Format(c.value, c.unit)), "%v %s", c.value, c.unit)
+	data, err := os.ReadFile("testdata/values.json")
+	require.NoError(t, err)
+	var cases []struct {
+		Value float64
+		Unit  string
+		Text  string
 	}
+	require.NoError(t, json.Unmarshal(data, &cases))
+	for _, c := range cases {
+		assert.Equal(t, c.Text, plain(Format(c.Value, c.Unit)), "%v %s", c.Value, c.Unit)
+	}
+	assert.Equal(t, "–", Format(math.NaN(), "%"))
+	assert.Equal(t, "–", Format(math.Inf(1), "%"))
 }
 
 func TestSpan(t *testing.T) {

@@ -11,7 +11,7 @@ import (
 )
 
 // SetKeep changes for how many days the samples of a reading are kept, single
-// and in steps; 0 means the setting for all. What is stored already follows
+// and in rollups; 0 means the setting for all. What is stored already follows
 // within minutes.
 func (s *Service) SetKeep(ctx context.Context, k store.ReadingKey, days store.KeepDays) error {
 	if err := s.checkKeep(k, days); err != nil {
@@ -35,8 +35,8 @@ func (s *Service) checkKeep(k store.ReadingKey, days store.KeepDays) error {
 	}
 	errs := domain.FieldErrors{}
 	for field, x := range map[string]struct{ days, most int }{
-		"points": {days.Points, store.MostPointDays}, "five_minutes": {days.FiveMinutes, store.MostStepDays},
-		"hours": {days.Hours, store.MostStepDays}, "days": {days.Days, store.MostStepDays},
+		"points": {days.Points, store.MostPointDays}, "five_minutes": {days.FiveMinutes, store.MostRollupDays},
+		"hours": {days.Hours, store.MostRollupDays}, "days": {days.Days, store.MostRollupDays},
 	} {
 		if x.days < 0 || x.days > x.most {
 			errs[field] = fmt.Sprintf("Must be a number of days from 1 to %d, or empty.", x.most)

@@ -58,7 +58,7 @@ type Breach struct {
 	Level string `json:"level"`
 }
 
-// chartPoints is how many steps a chart has at most.
+// chartPoints is how many rollups a chart has at most.
 const chartPoints = 480
 
 // Chart gathers series of one unit over a time, with limits and breaches of
@@ -71,15 +71,15 @@ func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration
 		if err != nil {
 			return c, err
 		}
-		steps, width, _, err := s.store.Values.Range(ctx, x, from, now, chartPoints)
+		rollups, width, _, err := s.store.Values.Range(ctx, x, from, now, chartPoints)
 		if err != nil {
 			return c, err
 		}
 		line := Line{Label: x.Name}
-		line.fill(steps, max(width, x.Interval))
+		line.fill(rollups, max(width, x.Interval))
 		c.Lines = append(c.Lines, line)
 		if i == 0 {
-			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, x.Interval, envelope.Pause(timesOf(steps)))
+			c.Unit, c.Base, c.How = x.Unit, units.Base(x.Unit), how(width, x.Interval, envelope.Pause(timesOf(rollups)))
 			if err := s.judged(ctx, &c, x, from, now); err != nil {
 				return c, err
 			}
@@ -97,20 +97,20 @@ func how(width, interval time.Duration, pause int64) string {
 		}
 		return "every value, each " + units.Span(interval)
 	}
-	return "trend + true extremes, " + units.Span(width) + " steps"
+	return "trend + true extremes, each " + units.Span(width)
 }
 
-// fill puts the steps into a line, with a hole where it is broken.
-func (l *Line) fill(steps []domain.Rollup, interval time.Duration) {
-	times := timesOf(steps)
+// fill puts the rollups into a line, with a hole where it is broken.
+func (l *Line) fill(rollups []domain.Rollup, interval time.Duration) {
+	times := timesOf(rollups)
 	breaks := envelope.Breaks(times, int64(interval/time.Second))
-	n := len(steps) + len(breaks)
+	n := len(rollups) + len(breaks)
 	l.Times, l.Avg, l.Min, l.Max = make([]int64, 0, n), make([]*float64, 0, n), make([]*float64, 0, n), make([]*float64, 0, n)
 	add := func(at int64, avg, lowest, highest *float64) {
 		l.Times, l.Avg, l.Min, l.Max = append(l.Times, at), append(l.Avg, avg), append(l.Min, lowest), append(l.Max, highest)
 	}
 	count, sum := 0, 0.0
-	for i, s := range steps {
+	for i, s := range rollups {
 		if len(breaks) > 0 && breaks[0] == i {
 			breaks = breaks[1:]
 			add(times[i-1]+(times[i]-times[i-1])/2, nil, nil, nil)
@@ -132,9 +132,9 @@ func (l *Line) fill(steps []domain.Rollup, interval time.Duration) {
 	}
 }
 
-func timesOf(steps []domain.Rollup) []int64 {
-	out := make([]int64, len(steps))
-	for i, s := range steps {
+func timesOf(rollups []domain.Rollup) []int64 {
+	out := make([]int64, len(rollups))
+	for i, s := range rollups {
 		out[i] = s.At.Unix()
 	}
 	return out

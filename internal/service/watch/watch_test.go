@@ -222,7 +222,7 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	assert.Len(t, c.Marks, 3)
 }
 
-func TestLongChartsShowStepsAndSaySo(t *testing.T) {
+func TestLongChartsShowRollupsAndSaySo(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	x := w.series(t, d, map[int]float64{-5: 7})

@@ -54,7 +54,7 @@ func crashPlans(_ context.Context, series []int64) (map[int64]samples.Plan, erro
 	for _, id := range series {
 		p := samples.Plan{}
 		if id%7 == 0 {
-			p.Runs, p.NoSteps = time.Hour, id%2 == 0
+			p.Runs, p.NoRollups = time.Hour, id%2 == 0
 		}
 		if id%5 == 0 {
 			p.Keep.Points = oldAfter

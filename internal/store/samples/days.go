@@ -170,12 +170,12 @@ func rowKeys(rows []dayRow) []dayKey {
 // of months.
 type folded struct {
 	rows map[table][]dayRow
-	days map[dayKey][]codec.Step
+	days map[dayKey][]codec.Rollup
 	runs map[dayKey][]codec.Run
 }
 
 func newFolded() folded {
-	return folded{map[table][]dayRow{}, map[dayKey][]codec.Step{}, map[dayKey][]codec.Run{}}
+	return folded{map[table][]dayRow{}, map[dayKey][]codec.Rollup{}, map[dayKey][]codec.Run{}}
 }
 
 // encodeAll folds all days, in several goroutines.
@@ -205,7 +205,7 @@ func encodeAll(set []dayPoints, plans map[int64]Plan) folded {
 	return out
 }
 
-// What makes steps worthwhile beside points: those of five minutes must be so
+// What makes rollups worthwhile beside points: those of five minutes must be so
 // many times smaller, which they never are for fewer than so many points each;
 // those of an hour, which long pasts are read from, must stand for so many
 // points each, on average.
@@ -215,7 +215,7 @@ const (
 	hourPoints  = 3
 )
 
-// encode makes the rows of one day. Where steps are not worthwhile, the points
+// encode makes the rows of one day. Where rollups are not worthwhile, the points
 // are kept for as long as those would have been: that says more, and takes
 // hardly more.
 func (w *packer) encode(d dayPoints, plan Plan, f folded) {
@@ -223,22 +223,22 @@ func (w *packer) encode(d dayPoints, plan Plan, f folded) {
 	w.buf = w.enc.Append(w.buf[:0], d.points)
 	points := slices.Clone(w.buf)
 	keep := plan.classOf(daysTable)
-	own := plan.Keep.Points > 0 // then steps are needed for what comes after
-	if !plan.NoSteps {
+	own := plan.Keep.Points > 0 // then rollups are needed for what comes after
+	if !plan.NoRollups {
 		w.five = codec.Fold(w.five[:0], d.points, fiveMinutes)
 		five := w.five
-		var steps []byte
+		var rollups []byte
 		if own || len(d.points) >= fivePoints*len(five) {
-			steps = w.steps(five, fiveMinutes)
+			rollups = w.rollups(five, fiveMinutes)
 		}
-		if own || steps != nil && fiveSmaller*len(steps) < len(points) {
-			out[rollup5m] = append(out[rollup5m], dayRow{d.series, d.day, plan.classOf(rollup5m), d.seq, steps})
+		if own || rollups != nil && fiveSmaller*len(rollups) < len(points) {
+			out[rollup5m] = append(out[rollup5m], dayRow{d.series, d.day, plan.classOf(rollup5m), d.seq, rollups})
 		} else {
-			keep = classFor(plan.Keep.FiveMinutes, keepAsSteps)
+			keep = classFor(plan.Keep.FiveMinutes, keepAsRollups)
 		}
 		w.hours = codec.Widen(w.hours[:0], five, hourMillis)
 		if hours := w.hours; own || len(d.points) >= hourPoints*len(hours) {
-			out[rollup1h] = append(out[rollup1h], dayRow{d.series, d.day, plan.classOf(rollup1h), d.seq, w.steps(hours, hourMillis)})
+			out[rollup1h] = append(out[rollup1h], dayRow{d.series, d.day, plan.classOf(rollup1h), d.seq, w.rollups(hours, hourMillis)})
 		} else {
 			keep = classFor(plan.Keep.Hours, keepAsHours)
 		}
@@ -250,9 +250,9 @@ func (w *packer) encode(d dayPoints, plan Plan, f folded) {
 	out[daysTable] = append(out[daysTable], dayRow{d.series, d.day, keep, d.seq, points})
 }
 
-// steps encodes steps into memory of just their size.
-func (w *packer) steps(steps []codec.Step, width int64) []byte {
-	w.buf = w.enc.AppendSteps(w.buf[:0], steps, width)
+// rollups encodes rollups into memory of just their size.
+func (w *packer) rollups(rollups []codec.Rollup, width int64) []byte {
+	w.buf = w.enc.AppendRollups(w.buf[:0], rollups, width)
 	return slices.Clone(w.buf)
 }
 

@@ -83,7 +83,7 @@ type packer struct {
 	enc         codec.Encoder
 	dec         codec.Decoder
 	buf         []byte
-	five, hours []codec.Step
+	five, hours []codec.Rollup
 }
 
 // add puts a point into the head of its series; the shard is locked.

@@ -25,17 +25,17 @@ type month[T any] struct {
 func (w *dayWriter) months(ctx context.Context, f folded, set []dayPoints, plans map[int64]Plan) (err error) {
 	var numbers, states []dayPoints
 	for _, d := range set {
-		if !plans[d.series].NoSteps {
+		if !plans[d.series].NoRollups {
 			numbers = append(numbers, d)
 		}
 		if plans[d.series].Runs > 0 {
 			states = append(states, d)
 		}
 	}
-	f.rows[rollup1d], err = merge(ctx, w, numbers, plans, month[codec.Step]{
-		table: rollup1d, decode: w.dec.AppendSteps,
-		encode: func(steps []codec.Step) []byte { return w.enc.AppendSteps(nil, steps, dayMillis) },
-		begin:  func(x codec.Step) int64 { return x.T },
+	f.rows[rollup1d], err = merge(ctx, w, numbers, plans, month[codec.Rollup]{
+		table: rollup1d, decode: w.dec.AppendRollups,
+		encode: func(rollups []codec.Rollup) []byte { return w.enc.AppendRollups(nil, rollups, dayMillis) },
+		begin:  func(x codec.Rollup) int64 { return x.T },
 		fresh:  f.days,
 	})
 	if err != nil {

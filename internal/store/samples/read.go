@@ -114,7 +114,7 @@ func (s *Store) Points(ctx context.Context, series []int64, from, to time.Time, 
 	return give(len(ids))
 }
 
-// rollupFor returns the coarsest rollup that steps of a width can be made of;
+// rollupFor returns the coarsest stored rollups that those of a width can be made of;
 // ok is false where only points will do.
 func rollupFor(width int64) (t table, own int64, ok bool) {
 	switch {
@@ -128,12 +128,12 @@ func rollupFor(width int64) (t table, own int64, ok bool) {
 	return t, 0, false
 }
 
-// Range gives each series in steps of a width (a multiple of a millisecond,
+// Range gives each series in rollups of a width (a multiple of a millisecond,
 // counted from 1970) between two times, which are moved outwards to whole
-// steps. Rollups are used where the width allows, points elsewhere: lowest,
+// rollups. Rollups are used where the width allows, points elsewhere: lowest,
 // highest, sum and count are exact either way. Spans without a point have no
 // step. resolution is the finest part that was read: 0 for points.
-func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, width time.Duration, f func(series int64, steps []codec.Step) error) (resolution time.Duration, err error) {
+func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, width time.Duration, f func(series int64, rollups []codec.Rollup) error) (resolution time.Duration, err error) {
 	wide := max(1, width.Milliseconds())
 	a := codec.Begin(from.UnixMilli(), wide)
 	b := codec.Begin(to.UnixMilli()-1, wide) + wide
@@ -144,7 +144,7 @@ func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, w
 	var parts []*rangeReader
 	var workers sync.WaitGroup
 	for part := range slices.Chunk(ids, max(seriesEach, (len(ids)+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0))) {
-		r := &rangeReader{spanReader: s.span(part, a, b), wide: wide, steps: map[int64][]codec.Step{}, rolled: map[int64]bool{}}
+		r := &rangeReader{spanReader: s.span(part, a, b), wide: wide, rollups: map[int64][]codec.Rollup{}, rolled: map[int64]bool{}}
 		parts = append(parts, r)
 		workers.Go(func() { r.err = r.read(ctx) })
 	}
@@ -157,8 +157,8 @@ func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, w
 			resolution = r.resolution
 		}
 		for _, id := range r.ids {
-			if steps := r.steps[id]; len(steps) > 0 {
-				if err := f(id, steps); err != nil {
+			if rollups := r.rollups[id]; len(rollups) > 0 {
+				if err := f(id, rollups); err != nil {
 					return 0, err
 				}
 			}
@@ -170,11 +170,11 @@ func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, w
 // seriesEach is how many series are read by one goroutine at least.
 const seriesEach = 3
 
-// read gathers the steps of all its series.
+// read gathers the rollups of all its series.
 func (r *rangeReader) read(ctx context.Context) error {
 	t, own, ok := rollupFor(r.wide)
 	if ok {
-		if err := r.rollups(ctx, t); err != nil {
+		if err := r.readRollups(ctx, t); err != nil {
 			return err
 		}
 	} else {
@@ -185,14 +185,14 @@ func (r *rangeReader) read(ctx context.Context) error {
 		if !r.rolled[id] { // nothing narrower is to be put in between
 			width = r.wide
 		}
-		r.steps[id] = codec.Fold(r.steps[id], points, width)
+		r.rollups[id] = codec.Fold(r.rollups[id], points, width)
 	})
 	if err != nil {
 		return err
 	}
-	for id, steps := range r.steps {
-		slices.SortStableFunc(steps, func(x, y codec.Step) int { return int((x.T - y.T) / own) })
-		r.steps[id] = codec.Widen(nil, steps, r.wide)
+	for id, rollups := range r.rollups {
+		slices.SortStableFunc(rollups, func(x, y codec.Rollup) int { return int((x.T - y.T) / own) })
+		r.rollups[id] = codec.Widen(nil, rollups, r.wide)
 	}
 	if ok && !raw {
 		r.resolution = time.Duration(own) * time.Millisecond
@@ -234,18 +234,18 @@ func (r *spanReader) settled(id int64, day int) bool {
 	return true
 }
 
-// rangeReader gathers the steps of several series.
+// rangeReader gathers the rollups of several series.
 type rangeReader struct {
 	spanReader
 	wide       int64
-	steps      map[int64][]codec.Step
-	rolled     map[int64]bool // series that have steps of a rollup
+	rollups    map[int64][]codec.Rollup
+	rolled     map[int64]bool // series of which stored rollups were read
 	resolution time.Duration
 	err        error
 }
 
-// rollups reads the rows of a rollup; days that still change are left to points.
-func (r *rangeReader) rollups(ctx context.Context, t table) error {
+// readRollups reads the rows of a rollup; days that still change are left to points.
+func (r *rangeReader) readRollups(ctx context.Context, t table) error {
 	first := DayOf(r.a)
 	if t == rollup1d {
 		first = monthOf(first)
@@ -255,17 +255,17 @@ func (r *rangeReader) rollups(ctx context.Context, t table) error {
 		return err
 	}
 	defer rows.Close()
-	var block []codec.Step
+	var block []codec.Rollup
 	for rows.Next() {
 		var id int64
 		var data pgtype.DriverBytes
 		if err := rows.Scan(&id, &data); err != nil {
 			return err
 		}
-		if block, err = r.dec.AppendSteps(block[:0], data); err != nil {
+		if block, err = r.dec.AppendRollups(block[:0], data); err != nil {
 			return err
 		}
-		kept := r.steps[id]
+		kept := r.rollups[id]
 		last, ok := -1<<31, false
 		for _, x := range block {
 			if day := DayOf(x.T); day != last {
@@ -275,7 +275,7 @@ func (r *rangeReader) rollups(ctx context.Context, t table) error {
 				kept = append(kept, x)
 			}
 		}
-		r.steps[id], r.rolled[id] = kept, r.rolled[id] || len(kept) > 0
+		r.rollups[id], r.rolled[id] = kept, r.rolled[id] || len(kept) > 0
 	}
 	return rows.Err()
 }

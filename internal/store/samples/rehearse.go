@@ -61,7 +61,7 @@ func (p Plan) makes(t table) bool {
 	case runsTable:
 		return p.Runs > 0
 	}
-	return !p.NoSteps
+	return !p.NoRollups
 }
 
 // mostOf is the class that most rows have.

@@ -40,7 +40,7 @@ func TestWhatIsRehearsedHappens(t *testing.T) {
 		"as usual, of two an hour":            {1800, samples.Keep{}, []retention.Form{retention.Points, retention.Days}, retention.Hours},
 		"as usual, of a sample in 5 s":        {5, samples.Keep{}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
 		"points go early":                     {60, samples.Keep{Points: 20 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
-		"points stand for shorter steps":      {60, samples.Keep{FiveMinutes: 40 * oneDay}, []retention.Form{retention.Points, retention.Hours, retention.Days}, retention.FiveMinutes},
+		"points stand for shorter rollups":    {60, samples.Keep{FiveMinutes: 40 * oneDay}, []retention.Form{retention.Points, retention.Hours, retention.Days}, retention.FiveMinutes},
 		"all but the days go":                 {5, samples.Keep{Points: 9 * oneDay, FiveMinutes: 10 * oneDay, Hours: 50 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
 		"everything goes after a single week": {60, samples.Keep{Points: 7 * oneDay, FiveMinutes: 7 * oneDay, Hours: 7 * oneDay, Days: 7 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
 	} {
@@ -74,7 +74,7 @@ func TestWhatIsRehearsedHappens(t *testing.T) {
 					assert.Equal(t, !lost || day > l.Last, daysAfter[form][day], "%s of day %d", form, day-today)
 				}
 			}
-			for _, k := range next { // newly made steps are there for what is kept
+			for _, k := range next { // newly made rollups are there for what is kept
 				assert.NotEmpty(t, daysAfter[k.Form], k.Form)
 			}
 			_, untouched := held(t, s, 2)
@@ -101,11 +101,11 @@ func TestTriedSizesAreTrue(t *testing.T) {
 	assert.Zero(t, kept[3].PerDay, "a row holds many days")
 }
 
-// Texts have no steps; states have steps and runs. Without points of the day
+// Texts have no rollups; states have rollups and runs. Without points of the day
 // all that may be made is told, with its time.
 func TestTryWithoutPoints(t *testing.T) {
 	s, plans := planned(t)
-	plans[1] = samples.Plan{NoSteps: true, Runs: 3 * oneDay}
+	plans[1] = samples.Plan{NoRollups: true, Runs: 3 * oneDay}
 	usual := samples.KeepFor(90 * oneDay)
 	kept, err := s.Try(t.Context(), []int64{1}, 20_000, samples.Keep{Hours: 12 * oneDay}, usual)
 	require.NoError(t, err)

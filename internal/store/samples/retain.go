@@ -9,7 +9,7 @@ import (
 )
 
 // Keep is how long points and each rollup are kept. Whole partitions are
-// dropped, so that up to a week of points and a month of steps stays longer.
+// dropped, so that up to a week of points and a month of rollups stays longer.
 type Keep struct{ Points, FiveMinutes, Hours, Days time.Duration }
 
 const year = 365 * 24 * time.Hour
@@ -29,8 +29,8 @@ type Plan struct {
 	// too, for as long as hours are: a longer pause between two points ends a
 	// run.
 	Runs time.Duration
-	// NoSteps is set for values whose mean and extremes say nothing.
-	NoSteps bool
+	// NoRollups is set for values whose mean and extremes say nothing.
+	NoRollups bool
 }
 
 // Plans finds the plans of series; those that have none may be missing.
@@ -44,9 +44,9 @@ func noPlans(context.Context, []int64) (map[int64]Plan, error) { return nil, nil
 type keepClass int
 
 const (
-	keepUsual   keepClass = 0  // the setting for this kind of row
-	keepAsSteps keepClass = -1 // points that stand for the steps of five minutes too
-	keepAsHours keepClass = -2 // points that stand for those and the hours too
+	keepUsual     keepClass = 0  // the setting for this kind of row
+	keepAsRollups keepClass = -1 // points that stand for the rollups of five minutes too
+	keepAsHours   keepClass = -2 // points that stand for those and the hours too
 )
 
 // classFor is the class of rows that are kept for a time of their own, or as usual.
@@ -71,7 +71,7 @@ func (k Keep) time(t table, c keepClass) time.Duration {
 		return k.Days
 	}
 	switch c {
-	case keepAsSteps:
+	case keepAsRollups:
 		return max(k.Points, k.FiveMinutes)
 	case keepAsHours:
 		return max(k.Points, k.Hours)
@@ -159,7 +159,7 @@ func (s *Store) refileRollups(ctx context.Context, series []int64) error {
 }
 
 // classOf is the class of rows of a table; that of points is another where
-// they stand for steps.
+// they stand for rollups.
 func (p Plan) classOf(t table) keepClass {
 	switch t {
 	case daysTable:

@@ -38,10 +38,10 @@ func planned(t *testing.T) (*samples.Store, map[int64]samples.Plan) {
 }
 
 // daysLeft counts the days of which there are single points, and those of
-// which there are steps of five minutes.
-func daysLeft(t *testing.T, s *samples.Store, ids ...int64) (points, steps map[int64]int) {
+// which there are rollups of five minutes.
+func daysLeft(t *testing.T, s *samples.Store, ids ...int64) (points, rollups map[int64]int) {
 	t.Helper()
-	points, steps = map[int64]int{}, map[int64]int{}
+	points, rollups = map[int64]int{}, map[int64]int{}
 	from, to := noon.AddDate(-5, 0, 0), noon.AddDate(0, 0, 1)
 	require.NoError(t, s.Points(t.Context(), ids, from, to, func(id int64, p []codec.Point) error {
 		for i := range p {
@@ -51,13 +51,13 @@ func daysLeft(t *testing.T, s *samples.Store, ids ...int64) (points, steps map[i
 		}
 		return nil
 	}))
-	_, err := s.Range(t.Context(), ids, from, to, 5*time.Minute, func(id int64, got []codec.Step) error {
-		assert.Zero(t, len(got)%12, "a day has an hour of steps")
-		steps[id] = len(got) / 12
+	_, err := s.Range(t.Context(), ids, from, to, 5*time.Minute, func(id int64, got []codec.Rollup) error {
+		assert.Zero(t, len(got)%12, "a day has an hour of rollups")
+		rollups[id] = len(got) / 12
 		return nil
 	})
 	require.NoError(t, err)
-	return points, steps
+	return points, rollups
 }
 
 // about holds that so many days are left, or at most a partition more.
@@ -75,20 +75,20 @@ func TestReadingsAreKeptForTimesOfTheirOwn(t *testing.T) {
 	require.NoError(t, s.Import(t.Context(), []samples.History{past(1, 120, 5), past(2, 120, 5), past(3, 120, 5), past(4, 120, 5)}))
 	_, err := s.Retain(t.Context(), noon, samples.Keep{Points: 30 * oneDay, FiveMinutes: 90 * oneDay, Hours: 5 * 365 * oneDay, Days: 5 * 365 * oneDay})
 	require.NoError(t, err)
-	points, steps := daysLeft(t, s, 1, 2, 3, 4)
+	points, rollups := daysLeft(t, s, 1, 2, 3, 4)
 	about(t, 31, points[1], 7, "points as usual")
-	about(t, 91, steps[1], 28, "steps as usual")
+	about(t, 91, rollups[1], 28, "rollups as usual")
 	about(t, 11, points[2], 7, "fewer points")
-	about(t, 91, steps[2], 28, "steps as usual")
+	about(t, 91, rollups[2], 28, "rollups as usual")
 	about(t, 61, points[3], 7, "more points")
-	about(t, 71, steps[3], 28, "fewer steps")
+	about(t, 71, rollups[3], 28, "fewer rollups")
 	about(t, 31, points[4], 7, "points as usual")
-	about(t, 51, steps[4], 28, "fewer steps")
+	about(t, 51, rollups[4], 28, "fewer rollups")
 }
 
 // Once a minute, five numbers for every five minutes are no less than the
-// points themselves: these stay for as long as the steps would.
-func TestPointsStandForStepsThatWouldBeLarger(t *testing.T) {
+// points themselves: these stay for as long as the rollups would.
+func TestPointsStandForRollupsThatWouldBeLarger(t *testing.T) {
 	s, _ := planned(t)
 	hourly := samples.History{Series: 3}
 	for d := range 120 {
@@ -100,11 +100,11 @@ func TestPointsStandForStepsThatWouldBeLarger(t *testing.T) {
 	keep := samples.Keep{Points: 30 * oneDay, FiveMinutes: 60 * oneDay, Hours: 90 * oneDay, Days: 5 * 365 * oneDay}
 	_, err := s.Retain(t.Context(), noon, keep)
 	require.NoError(t, err)
-	points, steps := daysLeft(t, s, 1, 2)
-	about(t, 61, points[1], 7, "a point a minute stays as long as steps do")
-	assert.Equal(t, points[1], steps[1], "and gives the steps")
+	points, rollups := daysLeft(t, s, 1, 2)
+	about(t, 61, points[1], 7, "a point a minute stays as long as rollups do")
+	assert.Equal(t, points[1], rollups[1], "and gives the rollups")
 	about(t, 31, points[2], 7, "a point every five seconds goes earlier")
-	about(t, 61, steps[2], 28, "its steps stay")
+	about(t, 61, rollups[2], 28, "its rollups stay")
 	n := 0
 	require.NoError(t, s.Points(t.Context(), []int64{3}, noon.AddDate(-1, 0, 0), noon.AddDate(0, 0, 1), func(_ int64, p []codec.Point) error { n = len(p) / 24; return nil }))
 	about(t, 91, n, 7, "a point an hour stays as long as hours do")
@@ -120,14 +120,14 @@ func TestAChangedTimeToKeepHoldsForWhatIsStored(t *testing.T) {
 	for range 2 { // once more changes nothing
 		require.NoError(t, s.Refile(ctx, []int64{1}))
 	}
-	points, steps := daysLeft(t, s, 1, 2)
+	points, rollups := daysLeft(t, s, 1, 2)
 	assert.Equal(t, 120, points[1])
-	assert.Equal(t, before[1], steps[1], "nothing is lost by refiling")
+	assert.Equal(t, before[1], rollups[1], "nothing is lost by refiling")
 	_, err := s.Retain(ctx, noon, usual)
 	require.NoError(t, err)
-	points, steps = daysLeft(t, s, 1, 2)
+	points, rollups = daysLeft(t, s, 1, 2)
 	about(t, 21, points[1], 7, "fewer points")
-	about(t, 111, steps[1], 28, "steps were made, since the points no longer stand for them")
+	about(t, 111, rollups[1], 28, "rollups were made, since the points no longer stand for them")
 	about(t, 111, points[2], 7, "the other series is as before")
 	plans[1] = samples.Plan{}
 	require.NoError(t, s.Refile(ctx, []int64{1}))

@@ -148,7 +148,7 @@ func world() (map[int64][]codec.Point, []domain.SeriesSample) {
 	return all, in
 }
 
-// The steps of every width must be what folding all points gives, whether
+// The rollups of every width must be what folding all points gives, whether
 // days are folded or not, and wherever the points are.
 func TestRangeEqualsFoldingThePoints(t *testing.T) {
 	db := testkit.OpenStore(t, testkit.URL(t))
@@ -163,8 +163,8 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 			for _, from := range []time.Duration{-80 * time.Hour, -50*time.Hour - 7*time.Minute, -3 * time.Hour} {
 				a, b := noon.Add(from), noon.Add(4*time.Hour+time.Second)
 				wide := width.Milliseconds()
-				got := map[int64][]codec.Step{}
-				_, err := s.Range(t.Context(), ids, a, b, width, func(id int64, steps []codec.Step) error { got[id] = steps; return nil })
+				got := map[int64][]codec.Rollup{}
+				_, err := s.Range(t.Context(), ids, a, b, width, func(id int64, rollups []codec.Rollup) error { got[id] = rollups; return nil })
 				require.NoError(t, err)
 				begin, end := codec.Begin(a.UnixMilli(), wide), codec.Begin(b.UnixMilli()-1, wide)+wide
 				for _, id := range ids {
@@ -187,7 +187,7 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, done, "the three days that ended")
 	check("folded")
-	resolution, err := s.Range(t.Context(), []int64{1}, noon.AddDate(0, 0, -2), noon.AddDate(0, 0, -1).Add(-13*time.Hour), time.Hour, func(int64, []codec.Step) error { return nil })
+	resolution, err := s.Range(t.Context(), []int64{1}, noon.AddDate(0, 0, -2), noon.AddDate(0, 0, -1).Add(-13*time.Hour), time.Hour, func(int64, []codec.Rollup) error { return nil })
 	require.NoError(t, err)
 	assert.Equal(t, time.Hour, resolution)
 
@@ -220,11 +220,11 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 	require.NoError(t, s.Import(ctx, []samples.History{{Series: 1, Points: yesterday[half:]}}), "again")
 	assert.Equal(t, yesterday, points(t, s, 1)[1])
 	assert.Equal(t, yesterday[len(yesterday)-1], s.Latest(1)[len(s.Latest(1))-1])
-	var steps []codec.Step
-	_, err := s.Range(ctx, []int64{1}, noon.AddDate(0, 0, -4), noon.Add(-12*time.Hour), 24*time.Hour, func(_ int64, x []codec.Step) error { steps = slices.Clone(x); return nil })
+	var rollups []codec.Rollup
+	_, err := s.Range(ctx, []int64{1}, noon.AddDate(0, 0, -4), noon.Add(-12*time.Hour), 24*time.Hour, func(_ int64, x []codec.Rollup) error { rollups = slices.Clone(x); return nil })
 	require.NoError(t, err)
-	assert.Len(t, steps, 3)
-	assert.Equal(t, len(yesterday), steps[0].Count+steps[1].Count+steps[2].Count)
+	assert.Len(t, rollups, 3)
+	assert.Equal(t, len(yesterday), rollups[0].Count+rollups[1].Count+rollups[2].Count)
 	require.NoError(t, s.Append(ctx, []domain.SeriesSample{at(0, 1, 1)}))
 	s.Stop()
 	s = open(t, db, samples.Options{})

@@ -9,7 +9,7 @@ import (
 )
 
 // takeOver brings in what the first releases kept: a row for each sample of
-// the last days, and steps of a quarter of an hour for longer. It can be
+// the last days, and rollups of a quarter of an hour for longer. It can be
 // broken off and repeated; the old tables go when all is in.
 func (s *Store) takeOver(ctx context.Context) error {
 	var there bool
@@ -17,7 +17,7 @@ func (s *Store) takeOver(ctx context.Context) error {
 		return err
 	}
 	before := s.stats.days.Load()
-	if err := s.takeSteps(ctx); err != nil {
+	if err := s.takeRollups(ctx); err != nil {
 		return err
 	}
 	if err := s.takeSamples(ctx); err != nil {
@@ -30,7 +30,7 @@ func (s *Store) takeOver(ctx context.Context) error {
 	return err
 }
 
-// takeBatch is how many points or steps are taken at once, at least.
+// takeBatch is how many points or rollups are taken at once, at least.
 const takeBatch = 500_000
 
 func (s *Store) takeSamples(ctx context.Context) error {
@@ -66,11 +66,11 @@ func (s *Store) takeSamples(ctx context.Context) error {
 	return s.Import(ctx, all)
 }
 
-// takeSteps keeps the old steps as steps of five minutes that stand for the
+// takeRollups keeps the old ones as rollups of five minutes that stand for the
 // quarter of an hour that begins there: nothing wider than that is lost. Days
 // that have points as well are overwritten when those come in. What the first
 // and last value were is not known: the mean stands for them.
-func (s *Store) takeSteps(ctx context.Context) error {
+func (s *Store) takeRollups(ctx context.Context) error {
 	rows, err := s.pool.Query(ctx, "SELECT series_id, (extract(epoch FROM at) * 1000)::bigint, count, min, avg, max FROM steps ORDER BY series_id, at")
 	if err != nil {
 		return err
@@ -78,21 +78,21 @@ func (s *Store) takeSteps(ctx context.Context) error {
 	defer rows.Close()
 	w := dayWriter{Store: s}
 	var id int64
-	var steps []codec.Step
+	var rollups []codec.Rollup
 	out := map[table][]dayRow{}
 	flush := func(least int) error {
-		w.stepRows(id, steps, out)
-		steps = steps[:0]
+		w.rollupRows(id, rollups, out)
+		rollups = rollups[:0]
 		if len(out[rollup5m]) <= least {
 			return nil
 		}
-		err := w.putSteps(ctx, out)
+		err := w.putRollups(ctx, out)
 		out = map[table][]dayRow{}
 		return err
 	}
 	for rows.Next() {
 		var of int64
-		var x codec.Step
+		var x codec.Rollup
 		var avg float64
 		if err := rows.Scan(&of, &x.T, &x.Count, &x.Min, &avg, &x.Max); err != nil {
 			return err
@@ -104,7 +104,7 @@ func (s *Store) takeSteps(ctx context.Context) error {
 			id = of
 		}
 		x.Sum, x.First, x.Last = avg*float64(x.Count), avg, avg
-		steps = append(steps, x)
+		rollups = append(rollups, x)
 	}
 	if err := rows.Err(); err != nil {
 		return err
@@ -112,25 +112,25 @@ func (s *Store) takeSteps(ctx context.Context) error {
 	return flush(0)
 }
 
-// stepRows makes the rows of all rollups out of the steps of one series.
-func (w *dayWriter) stepRows(id int64, steps []codec.Step, out map[table][]dayRow) {
-	split := func(t table, steps []codec.Step, width int64, rowOf func(day int) int) {
-		for len(steps) > 0 {
-			day, n := rowOf(DayOf(steps[0].T)), 1
-			for n < len(steps) && rowOf(DayOf(steps[n].T)) == day {
+// rollupRows makes the rows of every width out of the rollups of one series.
+func (w *dayWriter) rollupRows(id int64, rollups []codec.Rollup, out map[table][]dayRow) {
+	split := func(t table, rollups []codec.Rollup, width int64, rowOf func(day int) int) {
+		for len(rollups) > 0 {
+			day, n := rowOf(DayOf(rollups[0].T)), 1
+			for n < len(rollups) && rowOf(DayOf(rollups[n].T)) == day {
 				n++
 			}
-			out[t] = append(out[t], dayRow{id, day, keepUsual, 0, w.enc.AppendSteps(nil, steps[:n], width)})
-			steps = steps[n:]
+			out[t] = append(out[t], dayRow{id, day, keepUsual, 0, w.enc.AppendRollups(nil, rollups[:n], width)})
+			rollups = rollups[n:]
 		}
 	}
 	itself := func(day int) int { return day }
-	split(rollup5m, steps, fiveMinutes, itself)
-	split(rollup1h, codec.Widen(nil, steps, hourMillis), hourMillis, itself)
-	split(rollup1d, codec.Widen(nil, steps, dayMillis), dayMillis, monthOf)
+	split(rollup5m, rollups, fiveMinutes, itself)
+	split(rollup1h, codec.Widen(nil, rollups, hourMillis), hourMillis, itself)
+	split(rollup1d, codec.Widen(nil, rollups, dayMillis), dayMillis, monthOf)
 }
 
-func (w *dayWriter) putSteps(ctx context.Context, out map[table][]dayRow) error {
+func (w *dayWriter) putRollups(ctx context.Context, out map[table][]dayRow) error {
 	if err := w.prepareAll(ctx, out); err != nil {
 		return err
 	}

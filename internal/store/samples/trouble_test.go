@@ -156,14 +156,14 @@ func TestRetainDropsWholePartitions(t *testing.T) {
 	ctx := t.Context()
 	h := samples.History{Series: 7}
 	for d := range 800 {
-		for m := range 100 { // ten minutes long, so that steps take less than points
+		for m := range 100 { // ten minutes long, so that rollups take less than points
 			h.Points = append(h.Points, codec.Point{T: noon.AddDate(0, 0, -d).UnixMilli() + int64(m)*6_000, V: math.Sqrt(float64(d + m))})
 		}
 	}
 	require.NoError(t, s.Import(ctx, []samples.History{h}))
 	count := func(width time.Duration) (n int) {
-		_, err := s.Range(ctx, []int64{7}, noon.AddDate(-3, 0, 0), noon.AddDate(0, 0, 1), width, func(_ int64, steps []codec.Step) error {
-			for _, x := range steps {
+		_, err := s.Range(ctx, []int64{7}, noon.AddDate(-3, 0, 0), noon.AddDate(0, 0, 1), width, func(_ int64, rollups []codec.Rollup) error {
+			for _, x := range rollups {
 				n += x.Count
 			}
 			return nil

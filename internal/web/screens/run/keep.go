@@ -54,7 +54,7 @@ var daysOf = map[retention.Form]func(*store.KeepDays) *int{
 }
 
 // formsOf returns what people may set for a kind of series. Texts have no
-// steps; the days of hours are those of their runs.
+// rollups; the days of hours are those of their runs.
 func formsOf(kind domain.SeriesKind) []retention.Form {
 	if kind == domain.KindText {
 		return []retention.Form{retention.Points, retention.Hours}

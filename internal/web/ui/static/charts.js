@@ -4,28 +4,56 @@
 const COLOURS = ['--petrol', '--bar-warning', '--bar-unreachable', '--bar-notice', '#7a8b3a', '#a0522d', '#5a7d8c', '--bar-critical'];
 const cssValue = (name) => (name.startsWith('--') ? getComputedStyle(document.documentElement).getPropertyValue(name).trim() : name);
 
-function prefixed(value, unit, base) {
-  if (value === null || value === undefined) return '–';
-  const steps = base === 1024 ? ['', 'Ki', 'Mi', 'Gi', 'Ti', 'Pi'] : ['', 'k', 'M', 'G', 'T', 'P'];
-  let v = value;
-  let i = 0;
-  if (unit === 's') {
-    if (Math.abs(v) < 1 && v !== 0) return `${digits(v * 1000)} ms`;
-    return `${digits(v)} s`;
+// Values with their unit, as package units writes them; both are tested on
+// the same cases.
+const NARROW = '\u00a0';
+const DECIMAL = ['', 'k', 'M', 'G', 'T', 'P'];
+const BINARY = ['', 'Ki', 'Mi', 'Gi', 'Ti', 'Pi'];
+const SPANS = [[86400, 'd'], [3600, 'h'], [60, 'min'], [1, 's']];
+
+function formatValue(value, unit) {
+  if (!Number.isFinite(value)) return '–';
+  switch (unit) {
+    case 'B': case 'B/s': return scaled(value, unit, 1024, BINARY);
+    case '1/s': return scaled(value, '/s', 1000, DECIMAL).replace(`${NARROW}/s`, '/s');
+    case 'bit': case 'bit/s': return scaled(value, unit, 1000, DECIMAL);
+    case 's': return formatSeconds(value);
+    case 'Cel': return `${formatNumber(value)}${NARROW}°C`;
+    case '': return formatNumber(value);
+    default: return `${formatNumber(value)}${NARROW}${unit}`;
   }
-  if (['bit/s', 'B', 'B/s', '1/s'].includes(unit)) {
-    while (Math.abs(v) >= base && i < steps.length - 1) { v /= base; i += 1; }
-  }
-  if (unit === '1/s') return `${digits(v)}${steps[i]}/s`;
-  return `${digits(v)} ${steps[i]}${unit}`.trim();
 }
-function digits(v) {
-  const a = Math.abs(v);
-  if (a === 0) return '0';
-  if (a >= 100) return v.toFixed(0);
-  if (a >= 10) return String(+v.toFixed(1));
-  if (a >= 0.01) return String(+v.toFixed(2));
-  return v.toPrecision(2);
+function formatNumber(value) {
+  const size = Math.abs(value);
+  if (size === 0) return '0';
+  const rounded = (tens) => String(Math.sign(value) * Math.round(size * tens) / tens);
+  if (size >= 100) return rounded(1);
+  if (size >= 10) return rounded(10);
+  if (size >= 0.01) return rounded(100);
+  return String(+value.toPrecision(2));
+}
+function scaled(value, unit, base, prefixes) {
+  let i = 0;
+  for (; Math.abs(value) >= base && i < prefixes.length - 1; i += 1) value /= base;
+  return `${formatNumber(value)}${NARROW}${prefixes[i]}${unit}`;
+}
+function formatSeconds(value) {
+  const size = Math.abs(value);
+  if (size === 0) return `0${NARROW}s`;
+  if (size < 0.001) return `${formatNumber(value * 1e6)}${NARROW}µs`;
+  if (size < 1) return `${formatNumber(value * 1e3)}${NARROW}ms`;
+  if (size < 120) return `${formatNumber(value)}${NARROW}s`;
+  return formatSpan(size);
+}
+function formatSpan(seconds) {
+  const whole = Math.round(seconds);
+  const i = SPANS.findIndex(([size]) => whole >= size);
+  const [size, name] = SPANS[i];
+  const text = `${Math.floor(whole / size)}${NARROW}${name}`;
+  if (i > 1) return text;
+  const [next, nextName] = SPANS[i + 1];
+  const rest = Math.floor((whole % size) / next);
+  return rest > 0 ? `${text}${NARROW}${rest}${NARROW}${nextName}` : text;
 }
 
 // The names of limits, on ground of their own so that no line runs through
@@ -141,7 +169,7 @@ function draw(box, data) {
     cursor: { sync: { key: 'owl' }, y: false, points: { size: 6 }, drag: { x: true, y: false } },
     scales: { x: { time: true, range: () => [data.from, data.to] }, y: { range: range(data) } },
     series, bands,
-    axes: [{ ...axis, size: 26, space: 62, values: hours(data) }, { ...axis, size: 64, space: 30, incrs: increments(data), values: (u, ticks) => ticks.map((v) => prefixed(v, data.unit, data.base)) }],
+    axes: [{ ...axis, size: 26, space: 62, values: hours(data) }, { ...axis, size: 64, space: 30, incrs: increments(data), values: (u, ticks) => ticks.map((v) => formatValue(v, data.unit)) }],
     hooks: { draw: [overlay(data)], setCursor: [(u) => legend(box, data, u.cursor.idx)] },
   }, cols, plot);
   box._chart = chart;
@@ -171,7 +199,7 @@ function legend(box, data, at) {
     name.append(swatch, s.label);
     row.append(name);
     const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : under(box._cols, i, at);
-    figures.forEach((v) => { const cell = document.createElement('td'); cell.textContent = prefixed(v, data.unit, data.base); row.append(cell); });
+    figures.forEach((v) => { const cell = document.createElement('td'); cell.textContent = formatValue(v, data.unit); row.append(cell); });
     return row;
   }));
   box.querySelector('.legend .first').textContent = at === null || at === undefined ? 'last' : new Date(box._cols[0][at] * 1000).toLocaleTimeString(undefined, { hour12: false });

@@ -5,9 +5,9 @@ import (
 	"math"
 )
 
-// Step is what a span of time holds of one series: from it averages, rates
+// Rollup is what a span of time holds of one series: from it averages, rates
 // and envelopes can be taken at any coarser width without loss.
-type Step struct {
+type Rollup struct {
 	T           int64 // begin, in milliseconds
 	Count       int
 	Sum         float64
@@ -15,8 +15,8 @@ type Step struct {
 	First, Last float64
 }
 
-// Add puts a later point into the step.
-func (s *Step) Add(v float64) {
+// Add puts a later point into the rollup.
+func (s *Rollup) Add(v float64) {
 	if s.Count == 0 {
 		s.Min, s.Max, s.First = v, v, v
 	}
@@ -25,8 +25,8 @@ func (s *Step) Add(v float64) {
 	s.Count++
 }
 
-// Join puts a later step into this one.
-func (s *Step) Join(o *Step) {
+// Join puts a later rollup into this one.
+func (s *Rollup) Join(o *Rollup) {
 	if o.Count == 0 {
 		return
 	}
@@ -42,9 +42,9 @@ func (s *Step) Join(o *Step) {
 }
 
 // Avg is the mean of the values.
-func (s Step) Avg() float64 { return s.Sum / float64(s.Count) }
+func (s Rollup) Avg() float64 { return s.Sum / float64(s.Count) }
 
-// Begin returns the begin of the step of the given width that a time lies
+// Begin returns the begin of the rollup of the given width that a time lies
 // in; widths count from 1970.
 func Begin(t, width int64) int64 {
 	b := t - t%width
@@ -54,16 +54,16 @@ func Begin(t, width int64) int64 {
 	return b
 }
 
-// Fold puts points, ordered by time, into steps behind dst. Spans without a
-// point have no step: a gap stays a gap.
-func Fold(dst []Step, points []Point, width int64) []Step {
+// Fold puts points, ordered by time, into rollups behind dst. Spans without a
+// point have no rollup: a gap stays a gap.
+func Fold(dst []Rollup, points []Point, width int64) []Rollup {
 	scale := decimalsOf(points)
 	from := len(dst)
 	end := int64(math.MinInt64)
 	for _, p := range points {
 		if p.T >= end {
 			at := Begin(p.T, width)
-			dst, end = append(dst, Step{T: at}), at+width
+			dst, end = append(dst, Rollup{T: at}), at+width
 		}
 		dst[len(dst)-1].Add(p.V)
 	}
@@ -73,17 +73,17 @@ func Fold(dst []Step, points []Point, width int64) []Step {
 	return dst
 }
 
-// Widen puts steps into wider ones; width is a multiple of theirs.
-func Widen(dst, steps []Step, width int64) []Step {
+// Widen puts rollups into wider ones; width is a multiple of theirs.
+func Widen(dst, rollups []Rollup, width int64) []Rollup {
 	from, scale := len(dst), 0
 	end := int64(math.MinInt64)
-	for i := range steps {
-		if t := steps[i].T; t >= end {
+	for i := range rollups {
+		if t := rollups[i].T; t >= end {
 			at := Begin(t, width)
-			dst, end = append(dst, Step{T: at}), at+width
+			dst, end = append(dst, Rollup{T: at}), at+width
 		}
-		dst[len(dst)-1].Join(&steps[i])
-		scale = decimalsIn(steps[i].Sum, scale)
+		dst[len(dst)-1].Join(&rollups[i])
+		scale = decimalsIn(rollups[i].Sum, scale)
 	}
 	for i := from; i < len(dst); i++ {
 		dst[i].Sum = snap(dst[i].Sum, scale)
@@ -126,60 +126,60 @@ func snap(sum float64, scale int) float64 {
 	return sum
 }
 
-// AppendSteps writes steps of one width, ordered by time, as a block behind
+// AppendRollups writes rollups of one width, ordered by time, as a block behind
 // dst. Where all values are decimals the columns are written relative to the
 // lowest value; else each by itself.
 //
 //	version, count, width, first begin ÷ width, begins, counts, scale, columns
-func (e *Encoder) AppendSteps(dst []byte, steps []Step, width int64) []byte {
+func (e *Encoder) AppendRollups(dst []byte, rollups []Rollup, width int64) []byte {
 	dst = append(dst, version)
-	dst = binary.AppendUvarint(dst, uint64(len(steps)))
-	if len(steps) == 0 {
+	dst = binary.AppendUvarint(dst, uint64(len(rollups)))
+	if len(rollups) == 0 {
 		return dst
 	}
 	dst = binary.AppendUvarint(dst, uint64(width))
-	dst = appendVarint(dst, steps[0].T/width)
-	dst = e.column(dst, steps, func(s Step) int64 { return (s.T - steps[0].T) / width })
-	dst = e.column(dst, steps, func(s Step) int64 { return int64(s.Count) })
-	if scale, ok := scaleOf(steps); ok {
+	dst = appendVarint(dst, rollups[0].T/width)
+	dst = e.column(dst, rollups, func(s Rollup) int64 { return (s.T - rollups[0].T) / width })
+	dst = e.column(dst, rollups, func(s Rollup) int64 { return int64(s.Count) })
+	if scale, ok := scaleOf(rollups); ok {
 		dst = append(dst, byte(scale+scaleBias))
 		at := func(v float64) int64 { m, _ := scaled(v, scale); return m }
-		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Min) })
-		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Max) - at(s.Min) })
-		dst = e.column(dst, steps, func(s Step) int64 { return at(s.First) - at(s.Min) })
-		dst = e.column(dst, steps, func(s Step) int64 { return at(s.Last) - at(s.Min) })
-		return e.column(dst, steps, func(s Step) int64 { return at(s.Sum) - int64(s.Count)*at(s.Min) })
+		dst = e.column(dst, rollups, func(s Rollup) int64 { return at(s.Min) })
+		dst = e.column(dst, rollups, func(s Rollup) int64 { return at(s.Max) - at(s.Min) })
+		dst = e.column(dst, rollups, func(s Rollup) int64 { return at(s.First) - at(s.Min) })
+		dst = e.column(dst, rollups, func(s Rollup) int64 { return at(s.Last) - at(s.Min) })
+		return e.column(dst, rollups, func(s Rollup) int64 { return at(s.Sum) - int64(s.Count)*at(s.Min) })
 	}
 	dst = append(dst, asXOR)
 	for _, of := range floatColumns {
 		e.values = e.values[:0]
-		for i := range steps {
-			e.values = append(e.values, *of(&steps[i]))
+		for i := range rollups {
+			e.values = append(e.values, *of(&rollups[i]))
 		}
 		dst = appendFloats(dst, e.values, &e.scratch)
 	}
 	return dst
 }
 
-var floatColumns = []func(*Step) *float64{
-	func(s *Step) *float64 { return &s.Min }, func(s *Step) *float64 { return &s.Max }, func(s *Step) *float64 { return &s.First },
-	func(s *Step) *float64 { return &s.Last }, func(s *Step) *float64 { return &s.Sum },
+var floatColumns = []func(*Rollup) *float64{
+	func(s *Rollup) *float64 { return &s.Min }, func(s *Rollup) *float64 { return &s.Max }, func(s *Rollup) *float64 { return &s.First },
+	func(s *Rollup) *float64 { return &s.Last }, func(s *Rollup) *float64 { return &s.Sum },
 }
 
-func (e *Encoder) column(dst []byte, steps []Step, of func(Step) int64) []byte {
+func (e *Encoder) column(dst []byte, rollups []Rollup, of func(Rollup) int64) []byte {
 	e.times = e.times[:0]
-	for _, s := range steps {
+	for _, s := range rollups {
 		e.times = append(e.times, of(s))
 	}
 	return appendInts(dst, e.times, &e.scratch)
 }
 
-// scaleOf finds one scale at which all values of all steps are integers.
-func scaleOf(steps []Step) (scale int, ok bool) {
-	for i := range steps {
+// scaleOf finds one scale at which all values of all rollups are integers.
+func scaleOf(rollups []Rollup) (scale int, ok bool) {
+	for i := range rollups {
 		for _, of := range floatColumns {
 			for ; scale <= maxScale; scale++ {
-				if _, ok := scaled(*of(&steps[i]), scale); ok {
+				if _, ok := scaled(*of(&rollups[i]), scale); ok {
 					break
 				}
 			}
@@ -188,9 +188,9 @@ func scaleOf(steps []Step) (scale int, ok bool) {
 	if scale > maxScale {
 		return 0, false
 	}
-	for i := range steps { // larger values may not fit the scale that smaller ones needed
+	for i := range rollups { // larger values may not fit the scale that smaller ones needed
 		for _, of := range floatColumns {
-			if _, ok := scaled(*of(&steps[i]), scale); !ok {
+			if _, ok := scaled(*of(&rollups[i]), scale); !ok {
 				return 0, false
 			}
 		}
@@ -198,8 +198,8 @@ func scaleOf(steps []Step) (scale int, ok bool) {
 	return scale, true
 }
 
-// AppendSteps decodes a block of steps behind dst.
-func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
+// AppendRollups decodes a block of rollups behind dst.
+func (d *Decoder) AppendRollups(dst []Rollup, block []byte) ([]Rollup, error) {
 	r := reader{in: block}
 	n, err := r.items()
 	if n == 0 {
@@ -215,14 +215,14 @@ func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
 		return dst, ErrCorrupt
 	}
 	for _, t := range d.times {
-		dst = append(dst, Step{T: (first + t) * width})
+		dst = append(dst, Rollup{T: (first + t) * width})
 	}
-	steps := dst[from:]
-	column(&r, d, steps, func(s *Step, v int64) { s.Count = int(v) })
+	rollups := dst[from:]
+	column(&r, d, rollups, func(s *Rollup, v int64) { s.Count = int(v) })
 	if head := r.byte(); head == asXOR {
-		r.floatSteps(d, steps)
+		r.floatRollups(d, rollups)
 	} else {
-		r.decimalSteps(d, steps, int(head)-scaleBias)
+		r.decimalRollups(d, rollups, int(head)-scaleBias)
 	}
 	if r.bad {
 		return dst[:from], ErrCorrupt
@@ -230,7 +230,7 @@ func (d *Decoder) AppendSteps(dst []Step, block []byte) ([]Step, error) {
 	return dst, nil
 }
 
-// items reads the head of a block of steps or runs: how many it has.
+// items reads the head of a block of rollups or runs: how many it has.
 func (r *reader) items() (int, error) {
 	if r.byte() != version {
 		return 0, ErrCorrupt
@@ -253,30 +253,30 @@ func column[T any](r *reader, d *Decoder, items []T, set func(*T, int64)) {
 	}
 }
 
-func (r *reader) floatSteps(d *Decoder, steps []Step) {
+func (r *reader) floatRollups(d *Decoder, rollups []Rollup) {
 	for _, of := range floatColumns {
-		d.values = r.floats(d.values, len(steps), &d.scratch)
+		d.values = r.floats(d.values, len(rollups), &d.scratch)
 		if r.bad {
 			return
 		}
 		for i, v := range d.values {
-			*of(&steps[i]) = v
+			*of(&rollups[i]) = v
 		}
 	}
 }
 
-func (r *reader) decimalSteps(d *Decoder, steps []Step, scale int) {
+func (r *reader) decimalRollups(d *Decoder, rollups []Rollup, scale int) {
 	if scale < 0 || scale > maxScale || r.bad {
 		r.bad = true
 		return
 	}
-	lows := make([]int64, len(steps))
+	lows := make([]int64, len(rollups))
 	i := 0
-	column(r, d, steps, func(s *Step, v int64) { lows[i], s.Min = v, unscaled(v, scale); i++ })
+	column(r, d, rollups, func(s *Rollup, v int64) { lows[i], s.Min = v, unscaled(v, scale); i++ })
 	for _, of := range floatColumns[1:4] {
 		i = 0
-		column(r, d, steps, func(s *Step, v int64) { *of(s) = unscaled(lows[i]+v, scale); i++ })
+		column(r, d, rollups, func(s *Rollup, v int64) { *of(s) = unscaled(lows[i]+v, scale); i++ })
 	}
 	i = 0
-	column(r, d, steps, func(s *Step, v int64) { s.Sum = unscaled(int64(s.Count)*lows[i]+v, scale); i++ })
+	column(r, d, rollups, func(s *Rollup, v int64) { s.Sum = unscaled(int64(s.Count)*lows[i]+v, scale); i++ })
 }
