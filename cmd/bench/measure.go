@@ -261,7 +261,7 @@ func waysOf(client *snmp.Client) ways.List { return ways.List{snmpway.Way(client
 
 // kitsOf knows kits; nothing is asked by it.
 func kitsOf(s *store.Store, files fs.FS) (*collect.Service, error) {
-	return collect.New(collect.Parts{Store: s, Shipped: files, Ways: waysOf(nil).Described(), Rules: kinds.All})
+	return collect.New(collect.Wiring{Store: s, Shipped: files, Ways: waysOf(nil).Described(), Rules: kinds.All})
 }
 
 // each is the shipped kits with one interval.
@@ -377,7 +377,7 @@ func (b *bench) pages(ctx context.Context) error {
 	hub := engine.NewHub()
 	reply := respond.New(b.store, nil, nil, "", func() {})
 	j := engine.NewJudge(b.store, reply, hub, quiet)
-	handler, err := web.New(web.Parts{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
+	handler, err := web.New(web.Wiring{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
 		Engine: engine.NewCollector(b.store, all, nil, j, quiet), Hub: hub, Log: quiet, Port: 161})
 	if err != nil {
 		return err

@@ -24,8 +24,8 @@ import (
 	"tirelessowl/internal/store"
 )
 
-// Parts are what the API needs.
-type Parts struct {
+// Wiring are what the API needs.
+type Wiring struct {
 	Store    *store.Store
 	Access   *access.Service
 	Find     *find.Service
@@ -53,12 +53,12 @@ type Engine interface {
 
 // api carries the parts to the operations.
 type api struct {
-	Parts
+	Wiring
 	huma.API
 }
 
 // New builds the handler, to be mounted at /api.
-func New(p Parts) http.Handler {
+func New(p Wiring) http.Handler {
 	router := chi.NewRouter()
 	config := huma.DefaultConfig("Tireless Owl", "1.0.0")
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/v1/openapi", "", "/v1/schemas"

@@ -110,7 +110,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		return nil, err
 	}
 	all, tell := waysOf(a.client), channelsOf(c)
-	a.Kits, err = collect.New(collect.Parts{Store: s, Shipped: kits.Files, Ways: all.Described(), Rules: kinds.All, Asker: all})
+	a.Kits, err = collect.New(collect.Wiring{Store: s, Shipped: kits.Files, Ways: all.Described(), Rules: kinds.All, Asker: all})
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +152,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		port = a.Config.DemoPort
 	}
 	keep := store.UsualKeep(a.Config.KeepDays)
-	handler, err := web.New(web.Parts{
+	handler, err := web.New(web.Wiring{
 		Store:    a.Store,
 		Access:   a.Access,
 		Kits:     a.Kits,
@@ -168,7 +168,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		Log:      a.log,
 		Port:     port,
 		Secure:   strings.HasPrefix(a.Config.URL, "https:"),
-		API: api.New(api.Parts{
+		API: api.New(api.Wiring{
 			Store:    a.Store,
 			Access:   a.Access,
 			Find:     a.Find,

@@ -127,6 +127,15 @@ type Series struct {
 	Error    string        `json:"error"`
 }
 
+// IDsOf returns the ids of series, in their order.
+func IDsOf(series []Series) []ID {
+	ids := make([]ID, len(series))
+	for i, x := range series {
+		ids[i] = x.ID
+	}
+	return ids
+}
+
 // Sample is one value at one time.
 type Sample struct {
 	At    time.Time `json:"at"`

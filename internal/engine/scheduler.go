@@ -62,10 +62,9 @@ type lineup struct {
 
 type entry struct {
 	Task
-	due    time.Time
-	place  int // in the heap; -1 when not there
-	queued bool
-	gone   bool
+	due   time.Time
+	place int // in the heap; -1 when not there
+	gone  bool
 }
 
 type lane struct {
@@ -193,7 +192,6 @@ func (s *Scheduler) dispatch(ctx context.Context) time.Duration {
 	now := time.Now()
 	for len(s.queue) > 0 && !s.queue[0].due.After(now) && ctx.Err() == nil {
 		e := heap.Pop(&s.queue).(*entry)
-		e.queued = true
 		l := s.devices[e.Device]
 		if l.busy {
 			l.ready = append(l.ready, e)
@@ -263,7 +261,6 @@ func (s *Scheduler) finish(ctx context.Context, in *lane, e *entry, answered boo
 
 // replan sets the next time; rounds that should have begun meanwhile are left out.
 func (s *Scheduler) replan(e *entry, now time.Time) {
-	e.queued = false
 	if e.gone {
 		return
 	}

@@ -5,7 +5,7 @@ import (
 	"database/sql"
 	"time"
 
-	"tirelessowl/internal/core/runs"
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store/samples"
 )
@@ -120,7 +120,7 @@ func (s Keeps) plans(ctx context.Context, series []int64) (map[int64]samples.Pla
 	for _, x := range all {
 		p := samples.Plan{Keep: x.Times(), NoRollups: x.kind == domain.KindText}
 		if x.kind.Stands() {
-			p.Runs = runs.Gap(time.Duration(x.every) * time.Second)
+			p.Runs = cadence.Gap(time.Duration(x.every) * time.Second)
 		}
 		out[x.id] = p
 	}

@@ -12,7 +12,7 @@ import (
 // all runs that reach into a time, ordered; the texts of text series are filled in.
 func (s Values) Runs(ctx context.Context, series []domain.Series, from, to time.Time) (map[domain.ID][]domain.Run, error) {
 	out := map[domain.ID][]domain.Run{}
-	err := s.samples.Runs(ctx, idsOf(series), from, to, func(id domain.ID, runs []codec.Run) error {
+	err := s.samples.Runs(ctx, domain.IDsOf(series), from, to, func(id domain.ID, runs []codec.Run) error {
 		out[id] = each(runs, runOf)
 		return nil
 	})
@@ -35,7 +35,7 @@ func (s Values) Standing(ctx context.Context, series []domain.Series) (map[domai
 	if len(standing) == 0 {
 		return out, nil
 	}
-	found, err := s.samples.Standing(ctx, idsOf(standing))
+	found, err := s.samples.Standing(ctx, domain.IDsOf(standing))
 	if err != nil {
 		return nil, err
 	}
@@ -68,10 +68,6 @@ func (s Values) fillWords(ctx context.Context, series []domain.Series, runs map[
 	words, err := s.words.Of(ctx, needed)
 	eachText(func(k WordKey, r *domain.Run) { r.Text = words[k] })
 	return err
-}
-
-func idsOf(series []domain.Series) []domain.ID {
-	return each(series, func(x domain.Series) domain.ID { return x.ID })
 }
 
 func runOf(r codec.Run) domain.Run {

@@ -164,8 +164,8 @@ func (s Series) Named(ctx context.Context, f NamedFilter) (rows []NamedSeries, e
 	return rows, err
 }
 
-// idsOf returns the ids of a device's series.
-func (s Series) idsOf(ctx context.Context, deviceID domain.ID) (ids []domain.ID, err error) {
+// ofDevice returns the ids of a device's series.
+func (s Series) ofDevice(ctx context.Context, deviceID domain.ID) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Table("series").Where("device_id = ?", deviceID).Pluck("id", &ids).Error
 }
 

@@ -136,7 +136,7 @@ func (s *Store) InTx(ctx context.Context, f func(*Areas) error) error {
 
 // DeleteDevice removes a device with everything that hangs on it.
 func (s *Store) DeleteDevice(ctx context.Context, id domain.ID) error {
-	series, err := s.Series.idsOf(ctx, id)
+	series, err := s.Series.ofDevice(ctx, id)
 	if err != nil {
 		return err
 	}

@@ -20,7 +20,7 @@ var Ways = ways.List{snmp.Way(nil), tcp.Way}
 // Kits knows the shipped kits; nothing is stored of them before Load.
 func Kits(t testing.TB, s *store.Store) *collect.Service {
 	t.Helper()
-	svc, err := collect.New(collect.Parts{Store: s, Shipped: kits.Files, Ways: Ways.Described(), Rules: kinds.All, Asker: Ways})
+	svc, err := collect.New(collect.Wiring{Store: s, Shipped: kits.Files, Ways: Ways.Described(), Rules: kinds.All, Asker: Ways})
 	require.NoError(t, err)
 	return svc
 }

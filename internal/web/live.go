@@ -18,7 +18,7 @@ const heartbeat = 20 * time.Second
 
 // events streams what changes as server-sent events. The session is only
 // looked at once: a stream must not hold it.
-func events(p Parts, sessions *scs.SessionManager) http.HandlerFunc {
+func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		if !signedIn(r, p, sessions) {
 			http.Error(w, "sign in first", http.StatusUnauthorized)
@@ -56,7 +56,7 @@ func events(p Parts, sessions *scs.SessionManager) http.HandlerFunc {
 	}
 }
 
-func signedIn(r *http.Request, p Parts, sessions *scs.SessionManager) bool {
+func signedIn(r *http.Request, p Wiring, sessions *scs.SessionManager) bool {
 	cookie, err := r.Cookie(sessions.Cookie.Name)
 	if err != nil {
 		return false
@@ -70,7 +70,7 @@ func signedIn(r *http.Request, p Parts, sessions *scs.SessionManager) bool {
 }
 
 // ready tells whether the database answers and takes samples.
-func ready(p Parts) http.HandlerFunc {
+func ready(p Wiring) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 		defer cancel()

@@ -23,7 +23,7 @@ import (
 )
 
 // routes mounts every screen.
-func routes(p Parts, r *render.Renderer, sessions *scs.SessionManager, strip *strip) http.Handler {
+func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) http.Handler {
 	root := chi.NewRouter()
 	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(map[string]int64{api.ImportPath: api.MaxImport}))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })

@@ -37,8 +37,8 @@ import (
 // Drill breaks and mends things in a simulated estate.
 type Drill = run.Drill
 
-// Parts are what the screens need.
-type Parts struct {
+// Wiring are what the screens need.
+type Wiring struct {
 	Store    *store.Store
 	Access   *access.Service
 	Kits     *collect.Service
@@ -67,7 +67,7 @@ const (
 )
 
 // New builds the handler of all screens.
-func New(p Parts) (http.Handler, error) {
+func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
 	sessions.Store = pgxstore.New(p.Store.Pool())
 	sessions.Lifetime, sessions.IdleTimeout = sessionMax, sessionTime

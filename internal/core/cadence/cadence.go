@@ -5,8 +5,10 @@ package cadence
 
 import "time"
 
+// Missed is how many intervals may be missing within what counts as unbroken.
+const Missed = 3
+
 const (
-	missed   = 3 // intervals that may be missing within what counts as unbroken
 	late     = 4 // intervals until a value is stale
 	silent   = 5 // intervals until nothing is known of a device
 	patience = 30 * time.Second
@@ -14,7 +16,7 @@ const (
 
 // Gap is the longest pause between two samples over which a value is taken to
 // have stood.
-func Gap(every time.Duration) time.Duration { return missed * every }
+func Gap(every time.Duration) time.Duration { return Missed * every }
 
 // Stale tells whether a newest value of some age is out of date.
 func Stale(age, every time.Duration) bool { return age > late*every+patience }

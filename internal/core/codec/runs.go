@@ -3,6 +3,8 @@ package codec
 import (
 	"encoding/binary"
 	"slices"
+
+	"tirelessowl/internal/core/cadence"
 )
 
 // Run is a time in which a series had one value: what is left of states and
@@ -13,10 +15,6 @@ type Run struct {
 	V           float64
 }
 
-// Missed is how many usual pauses may pass between two points of one run, or
-// of one line.
-const Missed = 3
-
 // Runs puts points, ordered by time, into runs behind dst. A pause of more
 // than gap milliseconds between two points ends a run, since nobody knows what
 // was between; 0 allows any pause. Where the points themselves usually lie
@@ -24,7 +22,7 @@ const Missed = 3
 // three times what is usual.
 func Runs(dst []Run, points []Point, gap int64) []Run {
 	if gap > 0 {
-		gap = max(gap, Missed*usualPause(points))
+		gap = max(gap, cadence.Missed*usualPause(points))
 	}
 	for _, p := range points {
 		dst = JoinRun(dst, Run{p.T, p.T, 1, p.V}, gap)
@@ -37,7 +35,7 @@ func Runs(dst []Run, points []Point, gap int64) []Run {
 func JoinRun(dst []Run, r Run, gap int64) []Run {
 	if n := len(dst); n > 0 {
 		last := &dst[n-1]
-		if last.V == r.V && (gap <= 0 || r.First-last.Last <= max(gap, Missed*last.Pause(), Missed*r.Pause())) {
+		if last.V == r.V && (gap <= 0 || r.First-last.Last <= max(gap, cadence.Missed*last.Pause(), cadence.Missed*r.Pause())) {
 			last.Last = r.Last
 			last.Count += r.Count
 			return dst

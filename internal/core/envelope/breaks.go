@@ -3,6 +3,7 @@ package envelope
 import (
 	"slices"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/codec"
 )
 
@@ -20,7 +21,7 @@ const (
 func Breaks(times []int64, interval int64) (out []int) {
 	pauses := pausesOf(times)
 	for i, p := range pauses {
-		if p > codec.Missed*interval && p > codec.Missed*usualNear(pauses, i) {
+		if p > cadence.Missed*interval && p > cadence.Missed*usualNear(pauses, i) {
 			out = append(out, i+1)
 		}
 	}

@@ -52,9 +52,20 @@ type Field struct {
 // MaxText is the longest value of a field, in bytes.
 const MaxText = 4096
 
+// PortProblem says what is wrong with the number of a TCP or UDP port.
+func PortProblem(n int) string {
+	if n < 1 || n > LastPort {
+		return fmt.Sprintf("Must be a whole number from 1 to %d.", LastPort)
+	}
+	return ""
+}
+
+// LastPort is the highest TCP or UDP port.
+const LastPort = 65535
+
 // Port is the field of a TCP or UDP port (1 to 65535).
 func Port(label, fallback string) Field {
-	return Field{Name: "port", Label: label, Kind: Whole, Default: fallback, Low: 1, High: 65535}
+	return Field{Name: "port", Label: label, Kind: Whole, Default: fallback, Low: 1, High: LastPort}
 }
 
 // Check validates values by name and fills in defaults. Values that no field

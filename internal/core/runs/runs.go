@@ -6,15 +6,9 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/domain"
 )
-
-// missed is how many intervals may pass between two samples of one run.
-const missed = 3
-
-// Gap is the longest pause between two samples over which a value is taken to
-// have stood, for a series that is asked in intervals.
-func Gap(interval time.Duration) time.Duration { return missed * interval }
 
 // Span is the time in which one value stood, as far as it lies within a view.
 type Span struct {
@@ -51,8 +45,8 @@ func Between(runs []domain.Run, from, to time.Time, gap time.Duration) View {
 	var v View
 	for i, r := range runs {
 		end := r.Until
-		allowed := max(gap, Gap(pause(r)))
-		if i+1 < len(runs) && runs[i+1].From.Sub(r.Until) <= max(allowed, Gap(pause(runs[i+1]))) {
+		allowed := max(gap, cadence.Gap(pause(r)))
+		if i+1 < len(runs) && runs[i+1].From.Sub(r.Until) <= max(allowed, cadence.Gap(pause(runs[i+1]))) {
 			end = runs[i+1].From
 		} else if i+1 == len(runs) && to.Sub(r.Until) <= allowed {
 			end = to

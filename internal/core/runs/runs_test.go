@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/domain"
 )
 
@@ -20,7 +21,7 @@ func run(from, until int, v float64) domain.Run {
 // Asked once a minute: up until 12:20, down until 12:29, silent, up from 12:50 on.
 func TestSharesOfATime(t *testing.T) {
 	all := []domain.Run{run(-60, 19, 1), run(20, 29, 2), run(50, 59, 1)}
-	v := Between(all, at(0), at(60), Gap(time.Minute))
+	v := Between(all, at(0), at(60), cadence.Gap(time.Minute))
 	assert.Equal(t, []Span{
 		{at(0), at(20), all[0], true}, // goes on until the next begins, a minute later
 		{at(20), at(29), all[1], false},
@@ -36,7 +37,7 @@ func TestSharesOfATime(t *testing.T) {
 
 // Brought in with a sample each five minutes, of something that is asked each minute.
 func TestCoarsePasts(t *testing.T) {
-	v := Between([]domain.Run{{From: at(0), Until: at(20), Count: 5, Value: 1}, {From: at(25), Until: at(40), Count: 4, Value: 2}, {From: at(41), Until: at(60), Count: 20, Value: 1}}, at(0), at(60), Gap(time.Minute))
+	v := Between([]domain.Run{{From: at(0), Until: at(20), Count: 5, Value: 1}, {From: at(25), Until: at(40), Count: 4, Value: 2}, {From: at(41), Until: at(60), Count: 20, Value: 1}}, at(0), at(60), cadence.Gap(time.Minute))
 	assert.Equal(t, time.Hour, v.Known)
 	assert.Zero(t, v.Unknown)
 }
@@ -52,7 +53,7 @@ func TestNothingIsKnown(t *testing.T) {
 }
 
 func TestLongSilenceAtTheEndIsNotKnown(t *testing.T) {
-	v := Between([]domain.Run{run(0, 10, 1)}, at(0), at(60), Gap(time.Minute))
+	v := Between([]domain.Run{run(0, 10, 1)}, at(0), at(60), cadence.Gap(time.Minute))
 	assert.Equal(t, at(10), v.Spans[0].To)
 	assert.Equal(t, 50*time.Minute, v.Unknown)
 }

@@ -23,8 +23,8 @@ type Asker interface {
 	Ask(ctx context.Context, q way.Question) derive.Fetched
 }
 
-// Parts are what the service works with.
-type Parts struct {
+// Wiring are what the service works with.
+type Wiring struct {
 	Store *store.Store
 	// Shipped holds the kit files that come with the application.
 	Shipped fs.FS
@@ -36,7 +36,7 @@ type Parts struct {
 
 // Service is the use cases of collecting.
 type Service struct {
-	Parts
+	Wiring
 	store     *store.Store
 	shipped   []shippedKit
 	catalogue atomic.Pointer[kit.Catalogue]
@@ -45,8 +45,8 @@ type Service struct {
 
 // New reads the shipped kits; a broken one is an error. Until Load, they are
 // all that is known.
-func New(p Parts) (*Service, error) {
-	s := &Service{Parts: p, store: p.Store}
+func New(p Wiring) (*Service, error) {
+	s := &Service{Wiring: p, store: p.Store}
 	if err := s.readShipped(); err != nil {
 		return nil, err
 	}

@@ -33,9 +33,9 @@ func setup(t *testing.T) (*collect.Service, *store.Store, domain.Device) {
 }
 
 func TestBrokenKitsAreNamed(t *testing.T) {
-	_, err := collect.New(collect.Parts{Shipped: fstest.MapFS{"wrong.yaml": {Data: []byte("kit: x\nsources: 7\n")}}})
+	_, err := collect.New(collect.Wiring{Shipped: fstest.MapFS{"wrong.yaml": {Data: []byte("kit: x\nsources: 7\n")}}})
 	assert.ErrorContains(t, err, "wrong.yaml")
-	_, err = collect.New(collect.Parts{Shipped: fstest.MapFS{"notes.txt": {Data: []byte("no kit")}}})
+	_, err = collect.New(collect.Wiring{Shipped: fstest.MapFS{"notes.txt": {Data: []byte("no kit")}}})
 	assert.NoError(t, err, "other files do not matter")
 }
 

@@ -32,7 +32,7 @@ rules:
 
 func shipping(t *testing.T, s *store.Store, document string) *collect.Service {
 	t.Helper()
-	svc, err := collect.New(collect.Parts{Store: s, Shipped: fstest.MapFS{"gauge.yaml": {Data: []byte(document)}}, Ways: testkit.Ways.Described(), Rules: kinds.All})
+	svc, err := collect.New(collect.Wiring{Store: s, Shipped: fstest.MapFS{"gauge.yaml": {Data: []byte(document)}}, Ways: testkit.Ways.Described(), Rules: kinds.All})
 	require.NoError(t, err)
 	return svc
 }

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
@@ -91,8 +92,8 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	if err != nil {
 		errs["exclude"] = err.Error()
 	}
-	if d.Port < 1 || d.Port > 65535 {
-		errs["port"] = "Must be a number from 1 to 65535."
+	if problem := field.PortProblem(d.Port); problem != "" {
+		errs["port"] = problem
 	}
 	if d.Pace == 0 {
 		d.Pace = paceFor(set)

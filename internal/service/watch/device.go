@@ -117,14 +117,6 @@ func path(places []domain.Place, id domain.ID) []domain.Place {
 	return out
 }
 
-func idsOf(series []domain.Series) []domain.ID {
-	ids := make([]domain.ID, len(series))
-	for i, x := range series {
-		ids[i] = x.ID
-	}
-	return ids
-}
-
 // values arranges the newest values of the device and of the parts on the page.
 func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
 	id := out.Device.ID
@@ -203,7 +195,7 @@ func (s *Service) fill(ctx context.Context, out *Subject, levels []store.Level) 
 	for _, l := range levels {
 		worst[l.SeriesID] = l.Level
 	}
-	latest := s.store.Values.LatestIn(idsOf(series))
+	latest := s.store.Values.LatestIn(domain.IDsOf(series))
 	by := map[domain.ID]map[kit.Ref]Value{}
 	for _, x := range series {
 		v := Value{Series: x, Health: domain.HealthOf(worst[x.ID])}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/runs"
 	"tirelessowl/internal/domain"
 )
@@ -17,7 +18,7 @@ type Standing struct {
 
 // Standing tells which values a series had in a time, and how long each stood.
 func (s *Service) Standing(ctx context.Context, x domain.Series, span time.Duration, now time.Time) (Standing, error) {
-	out := Standing{From: now.Add(-span), To: now, Gap: runs.Gap(x.Interval)}
+	out := Standing{From: now.Add(-span), To: now, Gap: cadence.Gap(x.Interval)}
 	found, err := s.store.Values.Runs(ctx, []domain.Series{x}, out.From, out.To)
 	if err != nil {
 		return out, err

@@ -23,7 +23,7 @@ var Way = ways.Way{
 		About:    "Opens a TCP connection and closes it; on request says something, and expects a text in the answer.",
 		Endpoint: []field.Field{field.Port("TCP port", "")},
 		Ask: []field.Field{
-			{Name: "port", Label: "Port", Help: "empty for the port of the endpoint", Kind: field.Whole, Low: 1, High: 65535},
+			{Name: "port", Label: "Port", Help: "empty for the port of the endpoint", Kind: field.Whole, Low: 1, High: field.LastPort},
 			{Name: "count", Label: "Connections in a round", Kind: field.Whole, Default: "3", Low: 1, High: 10},
 			{Name: "timeout", Label: "Wait for each", Kind: field.Duration, Default: "1500ms", Low: 0.05, High: 60},
 			{Name: "send", Label: "Say", Help: `a line to send after connecting; \r and \n are understood`, Kind: field.Text},
