@@ -6,100 +6,88 @@ import (
 	"fmt"
 	"math/big"
 	"net/netip"
-	"sort"
 	"strings"
+
+	"go4.org/netipx"
 )
 
 // MaxAddresses is the largest set that may be swept: an IPv4 /8.
 const MaxAddresses = 1 << 24
-
-// Range is a run of addresses, both ends included.
-type Range struct{ First, Last netip.Addr }
 
 // Error tells which piece of the input is wrong and why.
 type Error struct{ Input, Reason string }
 
 func (e *Error) Error() string { return fmt.Sprintf("“%s”: %s", e.Input, e.Reason) }
 
-// Set is a list of ranges, ordered and without overlap.
-type Set []Range
+// Set is a set of addresses; the zero value is empty.
+type Set struct{ set *netipx.IPSet }
 
-// Parse reads a list of ranges. Overlapping ranges are joined. A set of more
-// than MaxAddresses addresses, an empty one, and anything malformed is refused.
+// Parse reads a list of ranges. A set of more than MaxAddresses addresses and
+// anything malformed is refused with an *Error.
 func Parse(text string) (Set, error) {
-	pieces := strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(", \t\r\n;", r) })
-	var set Set
-	for _, piece := range pieces {
+	var b netipx.IPSetBuilder
+	for _, piece := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(", \t\r\n;", r) }) {
 		r, err := parseOne(piece)
 		if err != nil {
-			return nil, err
+			return Set{}, err
 		}
-		set = append(set, r)
+		b.AddRange(r)
 	}
-	set = join(set)
-	if n := set.size(); n.Cmp(big.NewInt(MaxAddresses)) > 0 {
-		return nil, &Error{shorten(text), fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
+	s := built(&b)
+	if n := s.size(); n.Cmp(big.NewInt(MaxAddresses)) > 0 {
+		return Set{}, &Error{shorten(text), fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
 	}
-	return set, nil
+	return s, nil
 }
 
-func parseOne(piece string) (Range, error) {
+func built(b *netipx.IPSetBuilder) Set {
+	set, err := b.IPSet()
+	if err != nil {
+		panic(err) // only ranges that are not valid can bring it
+	}
+	return Set{set}
+}
+
+func parseOne(piece string) (netipx.IPRange, error) {
 	if strings.Contains(piece, "/") {
 		p, err := netip.ParsePrefix(piece)
 		if err != nil {
-			return Range{}, &Error{piece, "not a network such as 192.0.2.0/24"}
+			return netipx.IPRange{}, &Error{piece, "not a network such as 192.0.2.0/24"}
 		}
-		return Range{p.Masked().Addr(), lastOf(p)}, nil
+		return netipx.RangeOfPrefix(p), nil
 	}
 	first, last, isPair := strings.Cut(piece, "-")
 	a, err := netip.ParseAddr(first)
 	if err != nil || a.Zone() != "" {
-		return Range{}, &Error{piece, "not an address; write 192.0.2.7, 192.0.2.1-192.0.2.9 or 192.0.2.0/24"}
+		return netipx.IPRange{}, &Error{piece, "not an address; write 192.0.2.7, 192.0.2.1-192.0.2.9 or 192.0.2.0/24"}
 	}
 	if !isPair {
-		return Range{a, a}, nil
+		return netipx.IPRangeFrom(a, a), nil
 	}
 	b, err := netip.ParseAddr(last)
 	switch {
-	case err != nil:
-		return Range{}, &Error{piece, "the end of the range is not an address"}
+	case err != nil || b.Zone() != "":
+		return netipx.IPRange{}, &Error{piece, "the end of the range is not an address"}
 	case a.BitLen() != b.BitLen():
-		return Range{}, &Error{piece, "both ends must be IPv4, or both IPv6"}
+		return netipx.IPRange{}, &Error{piece, "both ends must be IPv4, or both IPv6"}
 	case b.Less(a):
-		return Range{}, &Error{piece, "the range ends before it begins"}
+		return netipx.IPRange{}, &Error{piece, "the range ends before it begins"}
 	}
-	return Range{a, b}, nil
+	return netipx.IPRangeFrom(a, b), nil
 }
 
-func lastOf(p netip.Prefix) netip.Addr {
-	b := p.Masked().Addr().AsSlice()
-	for i := p.Bits(); i < len(b)*8; i++ {
-		b[i/8] |= 1 << (7 - i%8)
+// Ranges returns the set as ranges, ordered and without overlap.
+func (s Set) Ranges() []netipx.IPRange {
+	if s.set == nil {
+		return nil
 	}
-	last, _ := netip.AddrFromSlice(b)
-	return last
-}
-
-func join(in Set) Set {
-	sort.Slice(in, func(i, j int) bool { return in[i].First.Less(in[j].First) })
-	var out Set
-	for _, r := range in {
-		if n := len(out); n > 0 && out[n-1].Last.BitLen() == r.First.BitLen() &&
-			(!out[n-1].Last.Less(r.First) || out[n-1].Last.Next() == r.First) {
-			if out[n-1].Last.Less(r.Last) {
-				out[n-1].Last = r.Last
-			}
-			continue
-		}
-		out = append(out, r)
-	}
-	return out
+	return s.set.Ranges()
 }
 
 func (s Set) size() *big.Int {
 	total := new(big.Int)
-	for _, r := range s {
-		a, b := new(big.Int).SetBytes(r.First.AsSlice()), new(big.Int).SetBytes(r.Last.AsSlice())
+	for _, r := range s.Ranges() {
+		a, b := new(big.Int).SetBytes(r.From().AsSlice()), new(big.Int).SetBytes(r.To().AsSlice())
 		total.Add(total, b.Sub(b, a)).Add(total, big.NewInt(1))
 	}
 	return total
@@ -109,44 +97,42 @@ func (s Set) size() *big.Int {
 func (s Set) Len() int64 { return s.size().Int64() }
 
 // Contains tells whether an address is in the set.
-func (s Set) Contains(a netip.Addr) bool {
-	i := sort.Search(len(s), func(i int) bool { return !s[i].Last.Less(a) })
-	return i < len(s) && !a.Less(s[i].First)
+func (s Set) Contains(a netip.Addr) bool { return s.set != nil && s.set.Contains(a) }
+
+// Loopback tells that every address is one of this machine alone.
+func (s Set) Loopback() bool {
+	for _, r := range s.Ranges() {
+		if !r.From().IsLoopback() || !r.To().IsLoopback() {
+			return false
+		}
+	}
+	return len(s.Ranges()) > 0
 }
 
-// Each calls f with every address that is not in except, in order, until f
-// returns false.
-func (s Set) Each(except Set, f func(netip.Addr) bool) {
-	for _, r := range s {
-		for a := r.First; ; a = a.Next() {
-			if !except.Contains(a) && !f(a) {
+// Without returns the set that remains when the addresses of another are left out.
+func (s Set) Without(except Set) Set {
+	var b netipx.IPSetBuilder
+	for _, r := range s.Ranges() {
+		b.AddRange(r)
+	}
+	for _, r := range except.Ranges() {
+		b.RemoveRange(r)
+	}
+	return built(&b)
+}
+
+// Each calls f with every address, in order, until f returns false.
+func (s Set) Each(f func(netip.Addr) bool) {
+	for _, r := range s.Ranges() {
+		for a := r.From(); ; a = a.Next() {
+			if !f(a) {
 				return
 			}
-			if a == r.Last {
+			if a == r.To() {
 				break
 			}
 		}
 	}
-}
-
-// Without returns how many addresses remain when those in except are left out.
-func (s Set) Without(except Set) int64 {
-	n := s.Len()
-	for _, r := range s {
-		for _, x := range except {
-			first, last := r.First, r.Last
-			if first.Less(x.First) {
-				first = x.First
-			}
-			if x.Last.Less(last) {
-				last = x.Last
-			}
-			if first.BitLen() == last.BitLen() && !last.Less(first) {
-				n -= Set{{first, last}}.Len()
-			}
-		}
-	}
-	return n
 }
 
 func shorten(text string) string {

@@ -104,7 +104,7 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	if len(d.CredentialIDs) == 0 && d.Community == "" {
 		errs["credentials"] = "Choose a credential, or type a community."
 	}
-	total := set.Without(except)
+	total := set.Without(except).Len()
 	if len(errs) == 0 && total == 0 {
 		errs["exclude"] = "Nothing is left to try when these are left out."
 	}
@@ -113,7 +113,7 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 
 // paceFor is gentle with networks and quick on this machine itself.
 func paceFor(set ranges.Set) int {
-	if len(set) > 0 && !slices.ContainsFunc(set, func(r ranges.Range) bool { return !r.First.IsLoopback() || !r.Last.IsLoopback() }) {
+	if set.Loopback() {
 		return LoopbackPace
 	}
 	return DefaultPace

@@ -106,7 +106,7 @@ func (w *sweep) search(ctx context.Context) {
 	pace := rate.NewLimiter(rate.Limit(w.Pace), max(1, w.Pace/50))
 	slots, learning := make(chan struct{}, maxWaiting), make(chan struct{}, learners)
 	var all sync.WaitGroup
-	set.Each(except, func(a netip.Addr) bool {
+	set.Without(except).Each(func(a netip.Addr) bool {
 		select {
 		case slots <- struct{}{}:
 		case <-ctx.Done():
