@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -61,6 +60,11 @@ func (s Screen) endpointForms(r *http.Request, id domain.ID, may domain.Access) 
 	return out, err
 }
 
+type typedEndpoint struct {
+	Address      string    `form:"address"`
+	CredentialID domain.ID `form:"credential"`
+}
+
 // readEndpoint takes the form as it was typed.
 func (s Screen) readEndpoint(r *http.Request) (f endpointForm, draft collect.EndpointDraft, err error) {
 	id, err := ID(r)
@@ -76,8 +80,11 @@ func (s Screen) readEndpoint(r *http.Request) (f endpointForm, draft collect.End
 		if x.Way.Name != name {
 			continue
 		}
-		x.Address = strings.TrimSpace(r.PostFormValue("address"))
-		x.CredentialID, _ = strconv.ParseInt(r.PostFormValue("credential"), 10, 64)
+		var in typedEndpoint
+		if _, err := ui.Form(r, &in); err != nil {
+			return f, draft, err
+		}
+		x.Address, x.CredentialID = in.Address, in.CredentialID
 		x.Settings = map[string]string{}
 		for _, setting := range x.Way.Endpoint {
 			x.Settings[setting.Name] = strings.TrimSpace(r.PostFormValue(setting.Name))

@@ -99,16 +99,35 @@ func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
 	return s.Render.Page(w, r, "find", render.Frame{Title: "New sweep", Area: "find", Body: v})
 }
 
+// typed is the form of a sweep. Numbers stay as they were typed, to be shown again.
+type typed struct {
+	Name        string      `form:"name"`
+	Ranges      string      `form:"ranges"`
+	Exclude     string      `form:"exclude"`
+	Port        string      `form:"port"`
+	Pace        string      `form:"pace"`
+	Credentials []domain.ID `form:"credential"`
+	Community   string      `form:"community"`
+	NewName     string      `form:"community_name"`
+}
+
 // read takes the form as it was typed; numbers that are none become field errors.
 func (s Screen) read(r *http.Request) (formView, error) {
 	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}}
-	if err := r.ParseForm(); err != nil {
+	var in typed
+	if _, err := ui.Form(r, &in); err != nil {
 		return v, err
 	}
-	v.Port, v.Pace = strings.TrimSpace(r.PostFormValue("port")), strings.TrimSpace(r.PostFormValue("pace"))
-	v.Draft = find.Draft{Name: r.PostFormValue("name"), Ranges: r.PostFormValue("ranges"), Exclude: r.PostFormValue("exclude"),
-		Community: domain.Secret(r.PostFormValue("community")), NewName: r.PostFormValue("community_name")}
-	v.Draft.Port, _ = strconv.Atoi(v.Port)
+	v.Port, v.Pace = in.Port, in.Pace
+	v.Draft = find.Draft{
+		Name:          in.Name,
+		Ranges:        in.Ranges,
+		Exclude:       in.Exclude,
+		CredentialIDs: in.Credentials,
+		Community:     domain.Secret(in.Community),
+		NewName:       in.NewName,
+	}
+	v.Draft.Port, _ = strconv.Atoi(v.Port) // 0 is refused by the check
 	if v.Pace != "" {
 		n, err := strconv.Atoi(v.Pace)
 		if err != nil || n <= 0 {
@@ -116,11 +135,8 @@ func (s Screen) read(r *http.Request) (formView, error) {
 		}
 		v.Draft.Pace = n
 	}
-	for _, text := range r.PostForm["credential"] {
-		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
-			v.Draft.CredentialIDs = append(v.Draft.CredentialIDs, id)
-			v.Chosen[id] = true
-		}
+	for _, id := range in.Credentials {
+		v.Chosen[id] = true
 	}
 	var err error
 	v.Credentials, err = s.Store.Credentials.All(r.Context())

@@ -4,8 +4,8 @@ package judge
 import (
 	"embed"
 	"errors"
+	"maps"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -61,9 +61,11 @@ func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
 
 // form is the rule as it was typed.
 type form struct {
-	Name, Title, Runbook string
-	Enabled              bool
-	Condition            map[string]string // values of the fields of its kind
+	Name      string            `form:"name"`
+	Title     string            `form:"title"`
+	Runbook   string            `form:"runbook"`
+	Enabled   bool              `form:"enabled"`
+	Condition map[string]string // values of the fields of its kind
 }
 
 type editView struct {
@@ -103,21 +105,26 @@ func (s Screen) formOf(r rule.Rule) form {
 }
 
 // read takes the form; what is wrong becomes an error at its field.
-func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.FieldErrors) {
-	f := form{Name: r.PostFormValue("name"), Title: r.PostFormValue("title"), Runbook: r.PostFormValue("runbook"), Enabled: r.PostFormValue("enabled") != "", Condition: map[string]string{}}
+func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.FieldErrors, error) {
+	f := form{Condition: map[string]string{}}
+	typed, err := ui.Form(r, &f)
+	if err != nil {
+		return old, f, typed, err
+	}
 	_, fields, _ := s.Judge.Form(old)
 	for _, x := range fields {
 		f.Condition[x.Name] = r.PostFormValue(x.Name)
 	}
 	x := old
-	x.Name, x.Title, x.Runbook, x.Enabled = strings.TrimSpace(f.Name), strings.TrimSpace(f.Title), strings.TrimSpace(f.Runbook), f.Enabled
+	x.Name, x.Title, x.Runbook, x.Enabled = f.Name, f.Title, f.Runbook, f.Enabled
 	x, errs := s.Judge.Read(x, f.Condition)
 	for field, problem := range x.Validate() {
 		if errs[field] == "" {
 			errs[field] = problem
 		}
 	}
-	return x, f, errs
+	maps.Copy(errs, typed)
+	return x, f, errs, nil
 }
 
 func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
@@ -142,7 +149,10 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x, f, errs := s.read(r, old)
+	x, f, errs, err := s.read(r, old)
+	if err != nil {
+		return err
+	}
 	if len(errs) == 0 {
 		x, err = s.Judge.Save(r.Context(), x)
 		if err != nil && !errors.As(err, &errs) {
@@ -167,7 +177,10 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x, _, errs := s.read(r, old)
+	x, _, errs, err := s.read(r, old)
+	if err != nil {
+		return err
+	}
 	if len(errs) > 0 {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "rehearse-wrong", errs.Error())
 	}
