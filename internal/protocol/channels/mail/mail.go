@@ -28,7 +28,7 @@ var Kind = channels.Kind{
 			{Name: "from", Label: "Sender", Kind: field.Text, Required: true, Help: "such as owl@kittiwake.example", Check: address},
 			{Name: "user", Label: "User, where it asks for one", Kind: field.Text},
 			{Name: "password", Label: "Password", Kind: field.Secret},
-			{Name: "tls", Label: "Demand encryption (STARTTLS)", Kind: field.Choice, Choices: []string{"no", "yes"}, Default: "no"},
+			{Name: "tls", Label: "Demand encryption (STARTTLS)", Kind: field.Choice, Choices: []string{"no", "yes"}, Default: "no", Destination: true},
 		},
 		Carries:   []domain.DeliveryKind{domain.DeliverMessage},
 		Recipient: &field.Field{Name: "to", Label: "Address", Kind: field.Text, Required: true, Check: address},

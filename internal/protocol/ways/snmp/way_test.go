@@ -1,0 +1,115 @@
+package snmp_test
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/way"
+	"tirelessowl/internal/domain"
+	client "tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/snmp"
+	"tirelessowl/internal/sim"
+)
+
+const port = 16392
+
+var first = netip.MustParseAddr("127.92.0.0")
+
+// setup runs a small fleet and the way to ask it.
+func setup(t *testing.T) (ways.List, netip.Addr) {
+	t.Helper()
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() { done <- sim.NewFleet(first, 2, 3).Serve(ctx, port, "c") }()
+	c, err := client.NewClient()
+	require.NoError(t, err)
+	t.Cleanup(func() { c.Close(); stop(); <-done })
+	all := ways.List{snmp.Way(c)}
+	device := sim.Offset(first, 0, 1)
+	require.Eventually(t, func() bool { return all.Ask(t.Context(), question(device, "hello")).Error == "" }, 5*time.Second, 10*time.Millisecond)
+	return all, device
+}
+
+func question(at netip.Addr, form string, columns ...way.Column) way.Question {
+	return way.Question{
+		Way:      "snmp",
+		Address:  at,
+		Endpoint: way.Settings{"port": fmt.Sprint(port), "timeout": "200ms", "retries": "0"},
+		Secrets:  map[string]domain.Secret{"community": "c"},
+		Ask:      way.Settings{"form": form, "count": "2", "timeout": "150ms"},
+		Columns:  columns,
+	}
+}
+
+func TestWalkBringsRowsAndUptime(t *testing.T) {
+	all, device := setup(t)
+	q := question(device, "walk", way.Column{As: "name", Of: "1.3.6.1.2.1.31.1.1.1.1"}, way.Column{As: "in", Of: "1.3.6.1.2.1.31.1.1.1.6"}, way.Column{As: "none", Of: "1.3.6.1.2.1.99"})
+	q.Exchange = way.NewExchange(time.Now())
+	got := all.Ask(t.Context(), q)
+	require.Empty(t, got.Error)
+	require.Len(t, got.Rows, 3)
+	assert.Equal(t, "port2", got.Rows[1].Values[0].Text)
+	assert.Equal(t, derive.Counter64, got.Rows[1].Values[1].Kind)
+	assert.Equal(t, derive.Missing, got.Rows[1].Values[2].Kind)
+	assert.True(t, got.UptimeKnown)
+	assert.InDelta(t, 3600*100, float64(got.Uptime), 100*60, "the fleet booted an hour ago")
+	assert.WithinDuration(t, time.Now(), got.At, time.Minute)
+	require.Len(t, q.Exchange.Lines, 5, "the question, how many rows, each row")
+	assert.Contains(t, q.Exchange.Lines[3].Text, "name = port2")
+}
+
+func TestGetBringsOneRow(t *testing.T) {
+	all, device := setup(t)
+	got := all.Ask(t.Context(), question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"}, way.Column{As: "nothing", Of: "1.3.6.1.2.1.1.99.0"}))
+	require.Empty(t, got.Error)
+	require.Len(t, got.Rows, 1)
+	assert.Equal(t, "fleet-0", got.Rows[0].Values[0].Text)
+	assert.Equal(t, derive.Missing, got.Rows[0].Values[1].Kind)
+	assert.True(t, got.UptimeKnown)
+}
+
+func TestHelloTellsLossAndTime(t *testing.T) {
+	all, device := setup(t)
+	got := all.Ask(t.Context(), question(device, "hello"))
+	assert.Empty(t, got.Error)
+	assert.Positive(t, got.Rows[0].Values[0].Num)
+	assert.Equal(t, 0.0, got.Rows[0].Values[1].Num)
+	silent := all.Ask(t.Context(), question(netip.MustParseAddr("127.92.9.9"), "hello"))
+	assert.True(t, silent.NoAnswer)
+	assert.Equal(t, 100.0, silent.Rows[0].Values[1].Num)
+	assert.Equal(t, derive.Missing, silent.Rows[0].Values[0].Kind, "what did not answer has no answer time")
+	assert.Contains(t, silent.Error, "no answer")
+}
+
+func TestWrongCommunityIsSilence(t *testing.T) {
+	all, device := setup(t)
+	q := question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"})
+	q.Secrets["community"] = "wrong-one"
+	got := all.Ask(t.Context(), q)
+	assert.True(t, got.NoAnswer)
+	assert.NotContains(t, got.Error, "wrong-one", "the community is never shown")
+}
+
+func TestObjectIdentifiersAreChecked(t *testing.T) {
+	for of, ok := range map[string]bool{"1.3.6.1.2.1.1.5.0": true, "0.1": true, "1": false, "3.1": false, "1.03": false, "1.3.": false, "": false, "1.3; drop": false} {
+		assert.Equal(t, ok, snmp.Description.CheckColumn(of) == nil, of)
+	}
+}
+
+func TestRequestsFollowTheRows(t *testing.T) {
+	for _, c := range []struct {
+		form string
+		rows int
+		want float64
+	}{{"get", 0, 1}, {"walk", 0, 1}, {"walk", 48, 7}, {"hello", 10, 3}} { // 48 rows, 8 an answer, and the end
+		assert.Equal(t, c.want, snmp.Description.Requests(way.Settings{"form": c.form, "count": "3"}, c.rows), c)
+	}
+}
