@@ -2,6 +2,7 @@
 package arch
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
@@ -115,4 +116,26 @@ func check(t *testing.T, folder, room, name string) {
 		return
 	}
 	t.Errorf("%s imports %s; it may import %v", folder, own, rooms[room])
+}
+
+// The pool of connections is for COPY, LISTEN and the sample store; rows go
+// through GORM, so that what is within a transaction cannot leave it.
+func TestOnlyFewReachForThePool(t *testing.T) {
+	allowed := []string{"store.go", "counters.go"}
+	files, err := filepath.Glob("../store/*.go")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, path := range files {
+		if strings.HasSuffix(path, "_test.go") || slices.Contains(allowed, filepath.Base(path)) {
+			continue
+		}
+		parsed, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		require.NoError(t, err)
+		ast.Inspect(parsed, func(n ast.Node) bool {
+			if x, ok := n.(*ast.SelectorExpr); ok {
+				assert.NotContains(t, []string{"pool", "Pool"}, x.Sel.Name, path)
+			}
+			return true
+		})
+	}
 }
