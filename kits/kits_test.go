@@ -1,6 +1,7 @@
 package kits_test
 
 import (
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -132,4 +133,19 @@ func TestWhyTellsEachStepOfAReading(t *testing.T) {
 			assert.Contains(t, got, want, name)
 		}
 	}
+}
+
+// The example of docs/kits.md is one that can be used.
+func TestTheDocumentedExampleIsValid(t *testing.T) {
+	data, err := os.ReadFile("../docs/kits.md")
+	require.NoError(t, err)
+	_, rest, found := strings.Cut(string(data), "```yaml\n")
+	require.True(t, found)
+	example, _, found := strings.Cut(rest, "```")
+	require.True(t, found)
+	k, err := kit.Parse([]byte(example), testkit.Ways.Described(), kinds.All)
+	require.NoError(t, err)
+	assert.Equal(t, "battery", k.Name)
+	require.Len(t, k.Rules, 2)
+	assert.Contains(t, k.Rules[1].Words(), "battery for 1\u00a0min")
 }

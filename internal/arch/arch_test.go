@@ -54,6 +54,14 @@ var only = map[string][]string{
 	"github.com/gosnmp/":           {"internal/protocol", "internal/sim", "cmd/bench"},
 	"tirelessowl/internal/sim":     {"cmd"},
 	"tirelessowl/internal/testkit": {"-"}, // tests only
+	// Each way, channel and kind of rule is known by one list.
+	"tirelessowl/internal/protocol/ways/tcp":      {"internal/app", "internal/testkit", "cmd/bench"},
+	"tirelessowl/internal/protocol/ways/snmp":     {"internal/app", "internal/testkit", "internal/protocol/probe", "cmd/bench"},
+	"tirelessowl/internal/protocol/channels/mail": {"internal/app"},
+	"tirelessowl/internal/protocol/channels/desk": {"internal/app"},
+	"tirelessowl/internal/protocol/channels/file": {"internal/app"},
+	"tirelessowl/internal/core/rule/limit":        {"internal/core/rule/kinds"},
+	"tirelessowl/internal/core/rule/state":        {"internal/core/rule/kinds"},
 }
 
 func within(path string, rooms ...string) bool {
