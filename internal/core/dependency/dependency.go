@@ -44,14 +44,18 @@ func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.T
 		}
 	}
 	for _, h := range hops {
-		if !h.LastAt.IsZero() && h.LastAt.Before(firstBad) {
+		if h.LastAt.IsZero() {
+			trace.Because("Nothing is known of "+h.Name, "it was never asked whether it answers; this device is reached through it", why.To("device", h.ID))
+			continue
+		}
+		if h.LastAt.Before(firstBad) {
 			trace.Answer = "not decided: " + h.Name + " is being asked"
 			trace.Because(h.Name+" was last asked before the trouble began", "at "+clock(h.LastAt), why.To("device", h.ID))
 			return Wait, h, trace
 		}
 		trace.Because(fmt.Sprintf("%s answers", h.Name), "asked at "+clock(h.LastAt)+"; this device is reached through it", why.To("device", h.ID))
 	}
-	trace.Answer = "down: everything on the way to it answers"
+	trace.Answer = "down: all that is asked on the way to it answers"
 	if len(hops) == 0 {
 		trace.Answer = "down"
 		trace.Because("It is reached directly", "no device is set that it is reached through", nil)
@@ -59,12 +63,7 @@ func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.T
 	return Down, Hop{}, trace
 }
 
-func clock(at time.Time) string {
-	if at.IsZero() {
-		return "no time yet"
-	}
-	return at.UTC().Format("15:04:05 UTC")
-}
+func clock(at time.Time) string { return at.UTC().Format("15:04:05 UTC") }
 
 // Chain lists the devices on the way to one, nearest first. via gives the
 // next hop of each device, zero for none. A loop ends the chain.

@@ -324,3 +324,144 @@ func TestWindowsAreBounded(t *testing.T) {
 	assert.Equal(t, rule.Window{Count: 1}, e.Window(21))
 	assert.Equal(t, rule.Window{}, e.Window(999))
 }
+
+// A device that is set with another way is reached through that from then on.
+func TestSettingADeviceChangesItsWay(t *testing.T) {
+	e := pair(t)
+	require.Equal(t, []domain.ID{2}, e.Behind(1))
+	e.Set(Device{ID: 2, Name: "kiosk"}, []Series{loss(20), volume(21)}, domain.Fine, t0)
+	assert.Empty(t, e.Behind(1))
+	e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20), volume(21)}, domain.Fine, t0)
+	assert.Equal(t, []domain.ID{2}, e.Behind(1))
+	e.Set(Device{ID: 3, Name: "screen", ViaID: 2}, []Series{loss(30)}, domain.Fine, t0)
+	assert.Equal(t, []domain.ID{2, 3}, e.Behind(1), "a new device counts, too")
+}
+
+// Silence is measured by what is collected most often, whatever its order:
+// 5 × 15 s + 30 s.
+func TestSilenceFollowsTheShortestInterval(t *testing.T) {
+	hourly := volume(21)
+	hourly.Every = time.Hour
+	for _, all := range [][]Series{{loss(20), hourly}, {hourly, loss(20)}} {
+		e := pair(t)
+		e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, all, domain.Fine, t0)
+		assert.Equal(t, domain.Fine, healthOf(e, 2, 105))
+		assert.Equal(t, domain.Unknown, healthOf(e, 2, 106))
+	}
+}
+
+// What is restored twice counts as it was restored last.
+func TestTheLastRestoredLevelCounts(t *testing.T) {
+	e := pair(t)
+	full := e.rules["h/used"].rules[0]
+	assert.True(t, e.Restore(21, full, domain.LevelWarning, false, why.Trace{}))
+	require.Equal(t, domain.Warning, healthOf(e, 2, 1))
+	assert.True(t, e.Restore(21, full, domain.LevelNone, false, why.Trace{}))
+	assert.Equal(t, domain.Fine, healthOf(e, 2, 1))
+	assert.False(t, e.Restore(999, full, domain.LevelWarning, false, why.Trace{}))
+}
+
+// Windows are cut seldom, and never below what rules look at.
+func TestWindowsAreCutToWhatIsNeeded(t *testing.T) {
+	e := pair(t)
+	longest := 0
+	for s := 1; s < 200; s++ {
+		feed(e, 10, 15*s, 0)
+		longest = max(longest, len(e.series[10].window))
+		assert.GreaterOrEqual(t, len(e.series[10].window), min(s+1, 3), "two values and the one before")
+	}
+	assert.Equal(t, 19, longest, "3 that are needed and 16 to spare")
+}
+
+// A hop that was never asked says nothing: the device's own silence counts.
+func TestAHopThatWasNeverAskedSaysNothing(t *testing.T) {
+	e := pair(t)
+	e.Set(Device{ID: 3, Name: "new router"}, []Series{loss(30)}, domain.Unknown, t0)
+	e.SetVia(2, 3)
+	feed(e, 20, 15, 100)
+	out := feed(e, 20, 30, 100)
+	require.Len(t, out.Judged, 1)
+	assert.Empty(t, out.Ask)
+	assert.False(t, out.Judged[0].Held)
+	assert.Equal(t, "Nothing is known of new router", out.Judged[0].Why.Facts[2].Facts[0].Text)
+}
+
+// The wait for a word from the way is bounded: 4 × 15 s + 10 s after it began.
+func TestTheWaitForTheWayIsBounded(t *testing.T) {
+	for seconds, judged := range map[int]int{84: 0, 85: 1} {
+		e := pair(t)
+		feed(e, 20, 15, 100)
+		require.Empty(t, feed(e, 20, 30, 100).Judged)
+		assert.Len(t, feed(e, 20, seconds, 100).Judged, judged, seconds)
+	}
+}
+
+// Of several troubles out of reach the worst is told; of several in reach,
+// the worst, and of equals always the same.
+func TestTheWorstOfSeveralIsTold(t *testing.T) {
+	rules := map[string]rule.Rule{}
+	for i, name := range []string{"b", "a", "c"} {
+		rules[name] = rule.Rule{ID: domain.ID(11 + i), Name: name, Title: name, Kit: "h", Reading: "used", Enabled: true, Condition: &limit.Condition{}}
+	}
+	for _, held := range []bool{false, true} {
+		for _, order := range [][]string{{"b", "a", "c"}, {"c", "a", "b"}, {"a", "c", "b"}} {
+			e := pair(t)
+			for _, name := range order {
+				level := domain.LevelNotice
+				if name == "c" {
+					level = domain.LevelWarning
+				}
+				e.Restore(21, rules[name], level, held, why.Trace{})
+			}
+			worst, out := e.devices[2].troubles()
+			if held {
+				assert.Nil(t, worst)
+				worst = out
+			}
+			assert.Equal(t, "c", worst.title)
+			e.Restore(21, rules["c"], domain.LevelNone, held, why.Trace{})
+			worst, out = e.devices[2].troubles()
+			if held {
+				worst = out
+			} else {
+				assert.Equal(t, "a", worst.title, "of equals the first by name")
+			}
+			assert.Equal(t, domain.LevelNotice, worst.level)
+		}
+	}
+}
+
+// What is told of lasting trouble is what the newest value says.
+func TestLastingTroubleIsExplainedByTheNewestValue(t *testing.T) {
+	e := pair(t)
+	feed(e, 21, 15, 95)
+	feed(e, 21, 30, 97)
+	_, _, trace, _ := e.Health(2, t0.Add(30*time.Second))
+	assert.Contains(t, trace.Facts[0].Text, "97")
+}
+
+// Trouble that ends is held no more: the next one is judged by itself.
+func TestEndedTroubleIsNotHeld(t *testing.T) {
+	e := pair(t)
+	feed(e, 10, 14, 100)
+	feed(e, 20, 15, 100)
+	require.True(t, feed(e, 20, 30, 100).Judged[0].Held)
+	feed(e, 10, 44, 0)
+	feed(e, 20, 45, 0)
+	st := e.series[20].states[1]
+	assert.Equal(t, domain.LevelNone, st.level)
+	assert.False(t, st.held)
+	out := feed(e, 21, 50, 95)
+	require.Len(t, out.Judged, 1)
+	assert.Equal(t, 95.0, out.Judged[0].Value, "the newest value")
+	e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20), volume(21), volume(22)}, domain.Fine, t0)
+	e.Restore(22, e.rules["h/used"].rules[0], domain.LevelWarning, false, why.Trace{})
+	e.SetRules(nil)
+	out = e.Recheck(t0.Add(time.Minute))
+	for _, j := range out.Judged {
+		if j.Series.ID == 22 {
+			assert.Zero(t, j.Value, "there is no value")
+		}
+	}
+	assert.Len(t, out.Judged, 2)
+}
