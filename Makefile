@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench bench-store screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench bench-store mutants screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -53,6 +53,9 @@ bench: setup build ## measure; prints a table and writes bench.json
 
 bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
 	@go run ./cmd/bench-store
+
+mutants: setup assets ## change lines on purpose and tell what no test noticed; takes hours (AREA=internal/core for one)
+	@node tools/mutants.mjs $(AREA)
 
 screenshots: setup-test build ## make docs/screenshots anew from the demo
 	@tools/e2e.sh --project=screenshots
