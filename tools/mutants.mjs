@@ -4,7 +4,7 @@
 import { execFileSync, spawnSync } from 'node:child_process'
 import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { basename, dirname, join } from 'node:path'
 
 const tool = 'github.com/go-gremlins/gremlins/cmd/gremlins@v0.6.0'
 const enough = 200 // changes of an area that is tried in part
@@ -24,14 +24,27 @@ cpSync('internal/web/ui/static/vendor', join(copy, 'internal/web/ui/static/vendo
 
 function unleash(path, ...more) {
   const result = join(copy, 'mutants.json')
-  const args = ['run', tool, 'unleash', `./${path}`, '--tags', 'gosnmp_nodebug', '--workers', process.env.WORKERS ?? '2', '--timeout-coefficient', '8', '-S', 'l', '-o', result, ...more]
+  const args = ['run', tool, 'unleash', `./${path}`, '--tags', 'gosnmp_nodebug', '--workers', process.env.WORKERS ?? '2', '-S', 'l', '-o', result, ...more]
   const { status } = spawnSync('go', args, { cwd: copy, stdio: ['ignore', 'inherit', 'inherit'] })
   if (status !== 0) throw new Error(`${path}: the tool ended with ${status}`)
   return JSON.parse(readFileSync(result))
 }
 
-// picked are files in an order that follows from the seed alone, until they
-// hold enough changes; the others are left out.
+// patience is how many times as long as usual the tests of a package may take:
+// at least 20 s, since the first build after a change counts, too.
+function patience(path) {
+  const start = Date.now()
+  execFileSync('go', ['test', '-count=1', '-cover', '-tags', 'gosnmp_nodebug', `./${path}`], { cwd: copy, stdio: 'ignore' })
+  return String(Math.max(3, Math.ceil(20_000 / (Date.now() - start))))
+}
+
+function packagesOf(path) {
+  const out = execFileSync('go', ['list', '-f', '{{if .TestGoFiles}}{{.ImportPath}}{{else if .XTestGoFiles}}{{.ImportPath}}{{end}}', `./${path}/...`], { cwd: copy, encoding: 'utf8' })
+  return out.split('\n').filter(Boolean).map((p) => p.replace(/^[^/]+\//, ''))
+}
+
+// leftOut are the files that are not tried: files come in an order that follows from
+// the seed alone, until they hold enough changes.
 function leftOut(path) {
   const found = unleash(path, '--dry-run').files ?? []
   const order = found.map((f) => [rank(f.file_name), f]).sort((a, b) => a[0] - b[0]).map((x) => x[1])
@@ -53,7 +66,11 @@ const rows = []
 const wanted = process.argv.slice(2)
 for (const area of areas.filter((a) => wanted.length === 0 || wanted.includes(a.path))) {
   const out = area.whole ? [] : leftOut(area.path)
-  const { files = [] } = unleash(area.path, ...out.flatMap((f) => ['-E', `^${f.replaceAll('.', '\\.')}$`]))
+  // A package at a time: how long a change may take follows from its own tests.
+  const files = packagesOf(area.path).flatMap((p) => {
+    const mine = out.map((f) => `${area.path}/${f}`).filter((f) => dirname(f) === p)
+    return unleash(p, '--timeout-coefficient', patience(p), ...mine.flatMap((f) => ['-E', `(^|/)${basename(f).replaceAll('.', '\\.')}$`])).files ?? []
+  })
   const all = files.flatMap((f) => f.mutations.map((m) => ({ ...m, file: f.file_name })))
   const of = (...states) => all.filter((m) => states.includes(m.status)).length
   const killed = of('KILLED'), lived = of('LIVED'), late = of('TIMED OUT'), blind = of('NOT COVERED')

@@ -73,3 +73,12 @@ func TestTopAgainstSortingAll(t *testing.T) {
 	none.Add(2, fold(3))
 	assert.Empty(t, none.Ranks())
 }
+
+func TestTopTakesNoMoreThanAsked(t *testing.T) {
+	top := NewTop(1, Max)
+	for id, v := range []float64{5, 5, 9, 3} {
+		top.Add(int64(id), fold(v))
+	}
+	assert.Equal(t, []Ranked{{2, 9}}, top.Ranks())
+	NewTop(-1, Max).Add(1, fold(1)) // asks for nothing, and gets it
+}

@@ -118,3 +118,24 @@ func TestQuotientsHaveSixDigits(t *testing.T) {
 	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0)
 	assert.Equal(t, 1.23456789, value, "what the device says itself is left alone")
 }
+
+// The first column may be a factor or a whole, too, and a row may be short.
+func TestColumnsAtTheEdges(t *testing.T) {
+	row := Row{Values: []Value{num(2000), num(500)}}
+	value, ok, _ := Formula{Columns: []int{1}, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	assert.True(t, ok)
+	assert.Equal(t, 25.0, value, "500 of 2000")
+	value, _, _ = Formula{Columns: []int{1}, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	assert.Equal(t, 1_000_000.0, value, "500 × 2000")
+	value, ok, _ = Formula{Columns: []int{2, 1}, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	assert.True(t, ok, "a column that the row does not have is passed over")
+	assert.Equal(t, 500.0, value)
+	_, ok, problem := Formula{Columns: []int{2}, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	assert.False(t, ok)
+	assert.NotEmpty(t, problem)
+	third := Row{Values: []Value{num(3000), num(1000)}}
+	value, _, _ = Formula{Columns: []int{1}, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0)
+	assert.Equal(t, 33.3333, value, "a quotient has six digits")
+	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0)
+	assert.Equal(t, 1.0/3, value, "what is no quotient is kept as it is")
+}

@@ -31,3 +31,10 @@ func TestTextsAreFitToBeStored(t *testing.T) {
 	assert.False(t, ok)
 	assert.Contains(t, string(problem), "does not give")
 }
+
+func TestTextsAreCutWhereTheyAreTooLong(t *testing.T) {
+	whole := strings.Repeat("x", MaxText)
+	assert.Equal(t, whole, CleanText(whole))
+	assert.Equal(t, whole, CleanText(whole+"y"))
+	assert.Equal(t, strings.Repeat("x", MaxText-1), CleanText(strings.Repeat("x", MaxText-1)+"⚓"), "never within a letter")
+}
