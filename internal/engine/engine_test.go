@@ -194,10 +194,7 @@ func TestStopLosesNothing(t *testing.T) {
 		n := taken.Add(1)
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
-	for range 30 {
-		w.collector.CollectNow(w.device.ID)
-		time.Sleep(2 * time.Millisecond)
-	}
+	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() >= 30 }, 10*time.Second, time.Millisecond)
 	w.collector.Stop()
 	w.collector.Stop()
 	got, err := w.store.Values.Of(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))

@@ -30,13 +30,13 @@ func peer(t *testing.T, f func(net.Conn)) netip.AddrPort {
 	return netip.MustParseAddrPort(l.Addr().String())
 }
 
-// says answers a line with a text, in two pieces.
+// says answers a line with a text, in two segments.
 func says(text string) func(net.Conn) {
 	return func(conn net.Conn) {
 		buf := make([]byte, 100)
 		n, _ := conn.Read(buf)
+		_ = conn.(*net.TCPConn).SetNoDelay(true)
 		_, _ = conn.Write([]byte(text[:len(text)/2]))
-		time.Sleep(time.Millisecond)
 		_, _ = conn.Write([]byte(text[len(text)/2:] + string(buf[:n])))
 	}
 }
