@@ -42,3 +42,29 @@ func TestPause(t *testing.T) {
 	assert.Equal(t, int64(0), Pause(at()))
 	assert.Equal(t, int64(300), Pause(at(300, 60, 300, 7200, 300)))
 }
+
+// A line is broken by a pause beyond three intervals and beyond three usual
+// ones: at just three it is not.
+func TestBreaksBeginBeyondThreePauses(t *testing.T) {
+	at := func(pauses ...int64) (out []int64) {
+		out = []int64{0}
+		for _, p := range pauses {
+			out = append(out, out[len(out)-1]+p)
+		}
+		return out
+	}
+	for _, c := range []struct {
+		times    []int64
+		interval int64
+		want     []int
+	}{
+		{at(60, 60, 60, 180, 60, 60, 60), 60, nil},
+		{at(60, 60, 60, 181, 60, 60, 60), 60, []int{4}},
+		{at(1, 1, 1, 180, 1, 1, 1), 60, nil}, // more often than it should be
+		{at(1, 1, 1, 181, 1, 1, 1), 60, []int{4}},
+		{at(10, 10, 10, 30, 10, 10, 10), 1, nil}, // more seldom
+		{at(10, 10, 10, 31, 10, 10, 10), 1, []int{4}},
+	} {
+		assert.Equal(t, c.want, Breaks(c.times, c.interval), c)
+	}
+}

@@ -46,3 +46,17 @@ func TestWidth(t *testing.T) {
 	assert.Equal(t, time.Minute, Width(t0, t0.Add(time.Minute), 800, time.Minute))
 	assert.Equal(t, time.Minute, Width(t0, t0, 800, time.Minute))
 }
+
+func TestWidthAtTheEdges(t *testing.T) {
+	assert.Equal(t, time.Minute, Width(t0, t0.Add(time.Minute), 1, time.Minute), "one point holds it all")
+	assert.Equal(t, time.Minute, Width(t0, t0.Add(time.Hour), 0, time.Minute))
+	assert.Equal(t, time.Minute, Width(t0, t0.Add(time.Nanosecond), 800, time.Minute), "never nothing")
+	assert.Equal(t, 2*time.Minute, Width(t0, t0.Add(20*time.Minute), 10, time.Minute), "a whole multiple stays")
+}
+
+func TestSamplesBeforeTheStartFallIntoTheirOwnSlots(t *testing.T) {
+	for before, want := range map[time.Duration]time.Duration{time.Minute: time.Minute, time.Minute + time.Second: 2 * time.Minute, time.Second: time.Minute, 0: 0, -59 * time.Second: 0} {
+		rollups := Fold([]domain.Sample{{At: t0.Add(-before), Value: 1}}, t0, time.Minute)
+		assert.Equal(t, t0.Add(-want), rollups[0].At, before)
+	}
+}

@@ -10,6 +10,7 @@ import (
 
 	gomail "github.com/wneessen/go-mail"
 
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 )
 
@@ -77,5 +78,5 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 		var sendErr *gomail.SendError
 		return "", errors.As(err, &sendErr) && !sendErr.IsTemp() && sendErr.ErrorCode() >= 500, err
 	}
-	return fmt.Sprintf("accepted by the mail server in %.1f s", time.Since(start).Seconds()), false, nil
+	return "accepted by the mail server in " + units.Format(time.Since(start).Seconds(), "s"), false, nil
 }
