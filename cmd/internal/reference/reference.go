@@ -29,7 +29,7 @@ func Measure(ctx context.Context, s *store.Store) ([]Figure, error) {
 		return nil, err
 	}
 	query, err := median(11, func() error {
-		_, err := s.Pool().Exec(ctx, "SELECT sum(i * i) FROM generate_series(1, 200000) i")
+		_, err := s.Pool().Exec(ctx, "SELECT sum(i * i) FROM generate_series(1::bigint, 200000) i")
 		return err
 	})
 	if err != nil {
