@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
 
@@ -78,4 +79,13 @@ func TestGateways(t *testing.T) {
 	_, r := tree.Gateway(domain.Device{ID: 6, PlaceID: 3})
 	require.Len(t, r.Replaces, 2)
 	assert.Equal(t, "200", r.Replaces[0].Value)
+}
+
+// Each fact leads to where the value was set.
+func TestFactsLeadToWhereItWasSet(t *testing.T) {
+	tree := line(at(1, 0, "high"), at(0, 9, "own"))
+	r := tree.Resolve(3, 9, "x", nil)
+	require.Len(t, r.Why.Facts, 2)
+	assert.Equal(t, why.To("device", 9), r.Why.Facts[0].Ref)
+	assert.Equal(t, why.To("place", 1), r.Why.Facts[1].Ref)
 }

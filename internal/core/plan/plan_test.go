@@ -120,3 +120,13 @@ func TestSilenceIsExplained(t *testing.T) {
 	_, trace = Decide(empty, Event{domain.EventAlert, critical}, Past{})
 	assert.Contains(t, trace.Facts[0].Detail, "no recipient")
 }
+
+func TestTheAnswerCountsTheDeliveries(t *testing.T) {
+	for level, want := range map[domain.Level]string{domain.LevelNotice: "0 deliveries", warning: "2 deliveries"} {
+		_, trace := Decide(shore(), Event{domain.EventAlert, level}, Past{})
+		assert.Equal(t, want, trace.Answer)
+	}
+	one := Plan{Enabled: true, Steps: shore().Steps[1:2]}
+	_, trace := Decide(one, Event{domain.EventAlert, critical}, Past{})
+	assert.Equal(t, "1 delivery", trace.Answer)
+}

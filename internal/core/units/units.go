@@ -85,26 +85,27 @@ func seconds(value float64) string {
 	return Span(time.Duration(value * float64(time.Second)))
 }
 
-// Span writes a duration in its two largest units: 41 d 6 h, 22 min, 8 s.
+// The units of spans, largest first.
+var spans = []struct {
+	size time.Duration
+	name string
+}{{24 * time.Hour, "d"}, {time.Hour, "h"}, {time.Minute, "min"}, {time.Second, "s"}}
+
+// Span writes a duration without its sign in its two largest units, from an
+// hour on: 41 d 6 h, 1 h 30 min, 22 min, 8 s.
 func Span(d time.Duration) string {
-	if d < 0 {
-		d = -d
-	}
-	d = d.Round(time.Second)
-	whole := []struct {
-		size time.Duration
-		name string
-	}{{24 * time.Hour, "d"}, {time.Hour, "h"}, {time.Minute, "min"}, {time.Second, "s"}}
-	for i, u := range whole {
-		n := d / u.size
-		if n == 0 && i < len(whole)-1 {
+	d = d.Abs().Round(time.Second)
+	for i, u := range spans {
+		if d < u.size {
 			continue
 		}
-		text := strconv.FormatInt(int64(n), 10) + narrow + u.name
-		if i+1 < len(whole) && i < 2 {
-			if rest := (d % u.size) / whole[i+1].size; rest > 0 {
-				text += narrow + strconv.FormatInt(int64(rest), 10) + narrow + whole[i+1].name
-			}
+		text := strconv.FormatInt(int64(d/u.size), 10) + narrow + u.name
+		if u.size < time.Hour {
+			return text
+		}
+		next := spans[i+1]
+		if rest := d % u.size / next.size; rest > 0 {
+			text += narrow + strconv.FormatInt(int64(rest), 10) + narrow + next.name
 		}
 		return text
 	}

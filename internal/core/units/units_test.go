@@ -35,7 +35,8 @@ func TestFormat(t *testing.T) {
 func TestSpan(t *testing.T) {
 	for want, d := range map[string]time.Duration{
 		"0 s": 0, "8 s": 8 * time.Second, "22 min": 22*time.Minute + 10*time.Second,
-		"1 h 30 min": 90 * time.Minute, "2 d": 48 * time.Hour,
+		"1 h 30 min": 90 * time.Minute, "2 d": 48 * time.Hour, "1 d 1 h": 25 * time.Hour, "1 min": time.Minute, "59 s": 59 * time.Second,
+		"1 h": time.Hour + 59*time.Second, "23 h 59 min": 24*time.Hour - time.Second, "1 d": 24*time.Hour - time.Millisecond,
 	} {
 		assert.Equal(t, want, plain(Span(d)))
 	}
