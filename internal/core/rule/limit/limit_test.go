@@ -230,3 +230,14 @@ func TestLines(t *testing.T) {
 	require.Len(t, lines, 3)
 	assert.Equal(t, rule.Line{Level: domain.LevelNotice, Value: 80, Label: "notice 80\u00a0% for 2 values"}, lines[0])
 }
+
+// Only the newest values that the rule needs are looked at, and told.
+func TestJudgingLooksAtWhatItNeeds(t *testing.T) {
+	c := &Condition{Side: Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}
+	var past []domain.Sample
+	for i := range 5 {
+		past = append(past, domain.Sample{At: time.Date(2026, 11, 23, 12, i, 0, 0, time.UTC), Value: 95})
+	}
+	assert.Equal(t, 2, c.Judge(domain.LevelNone, past, "%").Looked)
+	assert.Equal(t, 1, c.Judge(domain.LevelNone, past[:1], "%").Looked)
+}
