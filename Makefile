@@ -54,7 +54,7 @@ bench: setup build ## measure; prints a table and writes bench.json
 bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
 	@go run ./cmd/bench-store
 
-mutants: setup assets ## change lines on purpose and tell what no test noticed; takes hours (AREA=internal/core for one)
+mutants: setup assets ## change lines on purpose and tell what no test noticed; takes hours (AREA=internal/core/plan for a part)
 	@node tools/mutants.mjs $(AREA)
 
 screenshots: setup-test build ## make docs/screenshots anew from the demo
