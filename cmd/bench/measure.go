@@ -6,11 +6,7 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
-	"net/http"
-	"net/http/cookiejar"
-	"net/http/httptest"
 	"net/netip"
-	"net/url"
 	"runtime"
 	"slices"
 	"strings"
@@ -22,7 +18,6 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
-	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule/kinds"
@@ -34,16 +29,11 @@ import (
 	"tirelessowl/internal/protocol/ways"
 	snmpway "tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
-	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
-	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
-	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store"
-	"tirelessowl/internal/store/samples"
-	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 )
 
@@ -361,104 +351,4 @@ func (b *bench) flatOut(ctx context.Context) error {
 	b.add("engine flat out: walks of 56 values through the whole engine", float64(after.Fetches-before.Fetches)/seconds, "1/s", "")
 	b.add("engine flat out: samples derived, stored and judged", float64(after.Samples-before.Samples)/seconds, "1/s", "")
 	return nil
-}
-
-// pages measures the server's time for each main page.
-func (b *bench) pages(ctx context.Context) error {
-	all, err := kitsOf(b.store, kits.Files)
-	if err != nil {
-		return err
-	}
-	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	users := access.New(b.store, time.Now)
-	if err := users.AddUser(ctx, domain.User{Name: "bench", Display: "bench", Level: domain.AccessAdminister}, "bench-bench"); err != nil {
-		return err
-	}
-	hub := engine.NewHub()
-	reply := respond.New(b.store, nil, nil, "", func() {})
-	j := engine.NewJudge(b.store, reply, hub, quiet)
-	handler, err := web.New(web.Wiring{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
-		Engine: engine.NewCollector(b.store, all, nil, j, quiet), Hub: hub, Log: quiet, Port: 161})
-	if err != nil {
-		return err
-	}
-	var counted atomic.Pointer[store.Statements]
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		ctx, statements := store.CountStatements(r.Context())
-		counted.Store(statements)
-		handler.ServeHTTP(w, r.WithContext(ctx))
-	}))
-	defer server.Close()
-	jar, _ := cookiejar.New(nil)
-	c := &http.Client{Jar: jar}
-	if _, err := c.PostForm(server.URL+"/signin", url.Values{"name": {"bench"}, "password": {"bench-bench"}}); err != nil {
-		return err
-	}
-	series, err := b.store.Series.OfReading(ctx, "interfaces", "in", 1)
-	if err != nil || len(series) == 0 {
-		return fmt.Errorf("no series to chart: %w", err)
-	}
-	every, err := b.store.Series.Of(ctx, 0)
-	if err != nil {
-		return err
-	}
-	if err := b.history(ctx, every); err != nil {
-		return err
-	}
-	device := series[0].DeviceID
-	for _, p := range []struct{ name, path, target string }{
-		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"latest values", "/collect/latest", "< 50"},
-		{"latest values, highest first", "/collect/latest?sort=-value", "< 50"},
-		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
-		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
-	} {
-		p95, median, err := percentile(c, server.URL+p.path)
-		if err != nil {
-			return err
-		}
-		b.add("page: "+p.name+", 95th percentile", p95, "ms", p.target)
-		last := counted.Load()
-		b.add("page: "+p.name+", statements", float64(last.Count()), "", "")
-		b.add("page: "+p.name+", median to the time of its statements", median/(float64(last.Took.Microseconds())/1000), "×", "")
-	}
-	return nil
-}
-
-// history gives every series two weeks of values, one in five minutes.
-func (b *bench) history(ctx context.Context, series []domain.Series) error {
-	end := time.Now().UTC().Truncate(5 * time.Minute).Add(-time.Hour)
-	for batch := range slices.Chunk(series, 500) {
-		var past []samples.History
-		for _, x := range batch {
-			h := samples.History{Series: x.ID}
-			for at := end.AddDate(0, 0, -14); at.Before(end); at = at.Add(5 * time.Minute) {
-				h.Points = append(h.Points, codec.Point{T: at.UnixMilli(), V: float64(at.Unix()/300*7919%1000) / 10})
-			}
-			past = append(past, h)
-		}
-		if err := b.store.Samples.Import(ctx, past); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func percentile(c *http.Client, address string) (p95, median float64, err error) {
-	var took []float64
-	for range 60 {
-		start := time.Now()
-		res, err := c.Get(address)
-		if err != nil {
-			return 0, 0, err
-		}
-		_, err = io.Copy(io.Discard, res.Body)
-		res.Body.Close()
-		if err != nil || res.StatusCode != http.StatusOK {
-			return 0, 0, fmt.Errorf("%s: %s %w", address, res.Status, err)
-		}
-		took = append(took, float64(time.Since(start).Microseconds())/1000)
-	}
-	took = took[5:]
-	slices.Sort(took)
-	return took[len(took)*95/100], took[len(took)/2], nil
 }
