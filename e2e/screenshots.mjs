@@ -43,7 +43,7 @@ test('pictures', async ({ page }) => {
   await page.screenshot({ path: `${dir}/incident.png` })
 
   for (const [name, path] of Object.entries({ watch: '/', devices: '/devices', kits: '/collect', latest: '/collect/latest', rules: '/judge', changes: '/judge/transitions',
-    incidents: '/incidents?state=all', deliveries: '/respond/deliveries', run: '/run', storage: '/run/storage?by=reading' })) {
+    incidents: '/incidents?state=all', deliveries: '/respond/deliveries', run: '/run', channels: '/run/channels', storage: '/run/storage?by=reading' })) {
     await page.goto(path)
     await shot(page, name)
   }
