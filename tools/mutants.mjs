@@ -16,11 +16,13 @@ const areas = [
   { path: 'internal/store', efficacy: 80 },
 ]
 
-// A copy of what is committed: changes are made there.
+// A copy of what is committed: changes are made there. Its switches become chains
+// of if, whose conditions the tool sees.
 const copy = mkdtempSync(join(tmpdir(), 'owl-mutants-'))
 process.on('exit', () => rmSync(copy, { recursive: true, force: true }))
 execFileSync('git', ['clone', '-q', '.', copy])
 cpSync('internal/web/ui/static/vendor', join(copy, 'internal/web/ui/static/vendor'), { recursive: true })
+execFileSync('go', ['run', './tools/unswitch', join(copy, 'internal')], { stdio: 'inherit' })
 
 function unleash(path, ...more) {
   const result = join(copy, 'mutants.json')
