@@ -25,6 +25,8 @@ cpSync('internal/web/ui/static/vendor', join(copy, 'internal/web/ui/static/vendo
 execFileSync('go', ['run', './tools/unswitch', join(copy, 'internal')], { stdio: 'inherit' })
 
 function unleash(path, ...more) {
+  // Else the time that the tests take, which bounds that of each change, would be that of a cached result.
+  execFileSync('go', ['clean', '-testcache'])
   const result = join(copy, 'mutants.json')
   const args = ['run', tool, 'unleash', `./${path}`, '--tags', 'gosnmp_nodebug', '--workers', process.env.WORKERS ?? '2', '-S', 'l', '-o', result, ...more]
   const { status } = spawnSync('go', args, { cwd: copy, stdio: ['ignore', 'inherit', 'inherit'] })

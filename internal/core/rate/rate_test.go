@@ -84,3 +84,51 @@ func FuzzBetween(f *testing.F) {
 		}
 	})
 }
+
+// A value without its trace is the same value.
+func TestValueIsBetweenWithoutTheTrace(t *testing.T) {
+	for _, pair := range [][2]Reading{
+		{at(0, 1000, 64), at(60, 7000, 64)}, {at(0, 4294967000, 32), at(60, 304, 32)}, {at(0, 2_000_000, 32), at(60, 5, 32)},
+		{at(60, 1, 64), at(0, 1, 64)},
+	} {
+		want, outcome, _ := Between(&pair[0], pair[1], 0)
+		got, same := Value(&pair[0], pair[1], 0)
+		assert.Equal(t, outcome, same)
+		assert.Equal(t, want, got)
+	}
+}
+
+// The bounds of every decision, with what is just on the other side.
+func TestBounds(t *testing.T) {
+	uptime := func(r Reading, ticks uint32) Reading { r.Uptime = ticks; return r }
+	const end = uint32(1<<32 - 1)
+	for name, c := range map[string]struct {
+		old, now Reading
+		ceiling  float64
+		want     Outcome
+	}{
+		// 64 s × 2^26 counts a second are 2^32: just one round
+		"a round within the interval":         {at(0, 1000, 32), at(64, 2000, 32), 1 << 26, Ambiguous},
+		"a little less than a round":          {at(0, 1000, 32), at(64, 2000, 32), 1<<26 - 1, Steady},
+		"a day":                               {at(0, 1000, 64), at(86_400, 2000, 64), 0, Steady},
+		"a second more than a day":            {at(0, 1000, 64), at(86_401, 2000, 64), 0, Ambiguous},
+		"an agent that shows a cached uptime": {at(0, 1000, 64), uptime(at(60, 2000, 64), at(0, 0, 64).Uptime), 0, Steady},
+		// sysUpTime passes its end 300 s after the first reading and shows 300 s after 600 s
+		"a long wrap of the uptime": {uptime(at(0, 10, 64), end-30_000+1), uptime(at(600, 20, 64), 30_000), 0, Steady},
+		// 120 s are allowed: 600 s of our clock, 480 s and 479 s of the device's
+		"the uptime is 120 s behind": {uptime(at(0, 10, 64), end-30_000+1), uptime(at(600, 20, 64), 18_000), 0, Steady},
+		"the uptime is 121 s behind": {uptime(at(0, 10, 64), end-30_000+1), uptime(at(600, 20, 64), 17_900), 0, Rebooted},
+		// 1000 a second, 60 s and a tenth: 66 000
+		"a wrap as fast as can be":      {at(0, 1<<32-1000, 32), at(60, 65_000, 32), 1000, Wrapped},
+		"a wrap faster than can be":     {at(0, 1<<32-1000, 32), at(60, 65_001, 32), 1000, Reset},
+		"more than half a round, known": {at(0, 4_000_000_000, 32), at(60, 3_000_000_000, 32), 71_000_000, Wrapped},
+		"half a round, not known":       {at(0, 1<<31+5, 32), at(60, 5, 32), 0, Wrapped},
+		"more than half, not known":     {at(0, 1<<31+5, 32), at(60, 6, 32), 0, Reset},
+		// 10^12 a second for 60 s
+		"64 bits wrap at 10^12 a second": {at(0, math.MaxUint64, 64), at(60, 60_000_000_000_000-1, 64), 0, Wrapped},
+		"64 bits wrap faster":            {at(0, math.MaxUint64, 64), at(60, 60_000_000_100_000, 64), 0, Reset},
+	} {
+		_, got := Value(&c.old, c.now, c.ceiling)
+		assert.Equal(t, c.want, got, name)
+	}
+}
