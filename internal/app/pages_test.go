@@ -82,6 +82,19 @@ func ask(t *testing.T, r running, c *http.Client, path string) (*store.Statement
 	return statements, w.Body.String()
 }
 
+// askSettled counts the statements of a page when what is cached is cached: the
+// caches last for seconds, so that one may just have ended.
+func askSettled(t *testing.T, r running, c *http.Client, path string) *store.Statements {
+	t.Helper()
+	least, _ := ask(t, r, c, path)
+	for range 2 {
+		if again, _ := ask(t, r, c, path); again.Count() < least.Count() {
+			least = again
+		}
+	}
+	return least
+}
+
 // No page asks the database once for each row that it shows.
 func TestPagesAskTheSameOfFewAndOfMany(t *testing.T) {
 	r, c, ctx := start(t), browser(t), t.Context()
@@ -100,14 +113,13 @@ func TestPagesAskTheSameOfFewAndOfMany(t *testing.T) {
 	grow(t, r, 0, 2, 3)
 	few := map[string]int{}
 	for _, path := range pages {
-		_, _ = ask(t, r, c, path) // what is cached is cached
-		statements, _ := ask(t, r, c, path)
+		statements := askSettled(t, r, c, path)
 		few[path] = statements.Count()
 		assert.Less(t, few[path], 30, "%s: %s", path, strings.Join(statements.SQL, "\n"))
 	}
 	grow(t, r, 2, 60, 12)
 	for _, path := range pages {
-		statements, _ := ask(t, r, c, path)
+		statements := askSettled(t, r, c, path)
 		assert.LessOrEqual(t, statements.Count(), few[path]+1, "%s asks more of 60 devices than of 2:\n%s", path, strings.Join(statements.SQL, "\n"))
 	}
 }

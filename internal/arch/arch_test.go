@@ -44,6 +44,7 @@ var rooms = map[string][]string{
 	"internal/app":     {"internal", "kits"},
 	"cmd":              {"internal", "kits"},
 	"kits":             {},
+	"tools":            {},
 	"internal/arch":    {},
 }
 

@@ -109,7 +109,7 @@ func (t *Top) Add(series int64, rollups []codec.Rollup) {
 	for _, s := range rollups {
 		all.Join(&s)
 	}
-	if all.Count == 0 || t.n <= 0 {
+	if all.Count == 0 {
 		return
 	}
 	r := Ranked{series, value(t.how, all)}

@@ -248,7 +248,7 @@ func readCSV(from io.Reader, do func(Record) error) error {
 
 func recordOf(row []string, places map[string]int) (r Record, err error) {
 	at := func(name string) string {
-		if i, ok := places[name]; ok && i < len(row) {
+		if i, ok := places[name]; ok { // each row has as many fields as the head
 			return strings.Clone(row[i])
 		}
 		return ""

@@ -82,6 +82,10 @@ func TestWrongLinesAreNamed(t *testing.T) {
 		"wrong count":     {CSV, head + "d,,k,r,,2026-11-23T12:00:00Z,1\nd,k\n", 3, "wrong number of fields"},
 		"open quote":      {CSV, head + "\"d", 2, "\""},
 		"no labels":       {OpenMetrics, "up 1 2\n# EOF\n", 1, "labels"},
+		"no name":         {OpenMetrics, "{device=\"a\",kit=\"k\",reading=\"r\"} 1 2\n# EOF\n", 1, "a name"},
+		"too late":        {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"} 1 100000000001\n# EOF\n", 1, "not a time"},
+		"too early":       {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"} 1 -100000000001\n# EOF\n", 1, "not a time"},
+		"neither of both": {CSV, head[:len(head)-1] + ",text\nd,,k,r,,2026-11-23T12:00:00Z,,\n", 2, "\"\" is not a number"},
 		"open label":      {OpenMetrics, "x{device=\"a} 1 2\n# EOF\n", 1, "does not end"},
 		"no value":        {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"}\n# EOF\n", 1, "a value and a time"},
 		"time of day":     {OpenMetrics, "x{device=\"a\",kit=\"k\",reading=\"r\"} 1 noon\n# EOF\n", 1, "not a time"},
@@ -104,6 +108,35 @@ func TestCSVColumnsMayStandInAnyOrder(t *testing.T) {
 	var got Record
 	require.NoError(t, Read(CSV, strings.NewReader(text), func(r Record) error { got = r; return nil }))
 	assert.Equal(t, Record{Device: "d", Kit: "k", Reading: "r", At: noon, Value: 7}, got)
+}
+
+func TestValuesAndTextsInCSV(t *testing.T) {
+	const head = "device,kit,reading,at,value,text\nd,k,r,2026-11-23T12:00:00Z,"
+	for row, want := range map[string]Record{
+		"7,":       {Value: 7},
+		"7,seven":  {Value: 7}, // a number is a number
+		",seven":   {Text: text("seven")},
+		"text,":    {Text: text("")},
+		"text,two": {Text: text("two")},
+	} {
+		var got Record
+		require.NoError(t, Read(CSV, strings.NewReader(head+row+"\n"), func(r Record) error { got = r; return nil }), row)
+		want.Device, want.Kit, want.Reading, want.At = "d", "k", "r", noon
+		assert.Equal(t, want, got, row)
+	}
+}
+
+// The names of OpenMetrics have letters, digits and underscores; those beside
+// them in ASCII are none.
+func TestFamilyNames(t *testing.T) {
+	assert.Equal(t, "owl_azAZ09___", familyName("azAZ09", "_-"))
+	assert.Equal(t, "owl____________", familyName("`{@[/:", "é €."))
+	const edge = "x{device=\"a\",kit=\"k\",reading=\"r\"} 1 "
+	for seconds, year := range map[string]int{"100000000000": 5138, "-100000000000": -1199} {
+		var got Record
+		require.NoError(t, Read(OpenMetrics, strings.NewReader(edge+seconds+"\n# EOF\n"), func(r Record) error { got = r; return nil }))
+		assert.Equal(t, year, got.At.Year())
+	}
 }
 
 func FuzzRead(f *testing.F) {

@@ -92,8 +92,8 @@ func readMetrics(from io.Reader, do func(Record) error) error {
 
 func metricOf(text string) (r Record, err error) {
 	open := strings.IndexByte(text, '{')
-	if open < 0 {
-		return r, errors.New("a sample needs the labels device, kit and reading")
+	if open <= 0 {
+		return r, errors.New("a sample needs a name and the labels device, kit and reading")
 	}
 	rest := text[open+1:]
 	for !strings.HasPrefix(rest, "}") {

@@ -24,6 +24,8 @@ func TestMerge(t *testing.T) {
 	assert.Equal(t, []int{1, 0}, groups[0].Members, "lowest address first")
 	assert.Contains(t, groups[0].Why.Facts[0].Text, "engine id")
 	assert.Equal(t, []int{2}, groups[1].Members)
+	assert.Equal(t, "one device with 2 addresses", groups[0].Why.Answer)
+	assert.Equal(t, "one device with one address", groups[1].Why.Answer)
 	assert.Equal(t, []int{3, 4}, groups[2].Members)
 	assert.Equal(t, []int{5}, groups[3].Members, "another name is another device, whatever it claims")
 	assert.Equal(t, "engine:aa", in[0].Key())
@@ -36,9 +38,10 @@ func TestMatchRows(t *testing.T) {
 		seen []Row
 		want []int
 	}{
-		"unchanged":          {[]Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
-		"re-indexed":         {[]Row{{Key: "lan1", Index: "1"}, {Key: "wan0", Index: "2"}}, []int{1, 0}},
-		"renamed":            {[]Row{{Key: "uplink", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
+		"unchanged":  {[]Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
+		"re-indexed": {[]Row{{Key: "lan1", Index: "1"}, {Key: "wan0", Index: "2"}}, []int{1, 0}},
+		"renamed":    {[]Row{{Key: "uplink", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
+		"re-indexed onto the place of one that is gone": {[]Row{{Key: "wan0", Index: "3"}}, []int{0}},
 		"new":                {[]Row{{Key: "lan9", Index: "9"}}, []int{-1}},
 		"twice the same key": {[]Row{{Key: "wan0", Index: "1"}, {Key: "wan0", Index: "9"}}, []int{0, -1}},
 	} {

@@ -17,7 +17,7 @@ const MaxAddresses = 1 << 24
 // Error tells which piece of the input is wrong and why.
 type Error struct{ Input, Reason string }
 
-func (e *Error) Error() string { return fmt.Sprintf("“%s”: %s", e.Input, e.Reason) }
+func (e *Error) Error() string { return fmt.Sprintf("“%s”: %s", shorten(e.Input), e.Reason) }
 
 // Set is a set of addresses; the zero value is empty.
 type Set struct{ set *netipx.IPSet }
@@ -35,7 +35,7 @@ func Parse(text string) (Set, error) {
 	}
 	s := built(&b)
 	if n := s.size(); n.Cmp(big.NewInt(MaxAddresses)) > 0 {
-		return Set{}, &Error{shorten(text), fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
+		return Set{}, &Error{text, fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
 	}
 	return s, nil
 }
@@ -138,7 +138,7 @@ func (s Set) Each(f func(netip.Addr) bool) {
 func shorten(text string) string {
 	text = strings.TrimSpace(text)
 	if len(text) > 60 {
-		return text[:60] + "…"
+		return strings.ToValidUTF8(text[:60], "") + "…"
 	}
 	return text
 }

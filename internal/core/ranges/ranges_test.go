@@ -2,6 +2,7 @@ package ranges
 
 import (
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -45,6 +46,16 @@ func TestParseRefuses(t *testing.T) {
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), reason, text)
 	}
+}
+
+func TestLongTextsAreShortened(t *testing.T) {
+	whole := strings.Repeat("x", 60)
+	_, err := Parse(whole)
+	assert.ErrorContains(t, err, "“"+whole+"”")
+	_, err = Parse(whole[1:] + "é")
+	assert.ErrorContains(t, err, "“"+whole[1:]+"…”", "never half a letter")
+	_, err = Parse(whole + "x")
+	assert.ErrorContains(t, err, "“"+whole+"…”")
 }
 
 func TestEachAndWithout(t *testing.T) {

@@ -95,6 +95,8 @@ func TestWhatADayBringsOfMonths(t *testing.T) {
 	held := []Held{{Form: Days, First: 20748, Last: 20775, Until: 21000, Bytes: 280}, {Form: Days, First: 20776, Last: 20803, Until: 21000, Bytes: 50}}
 	got := measured(today, []Kept{{Form: Days, Days: 10}}, held)
 	assert.Equal(t, 330.0/(28+5), got[0].PerDay) // 20776 to 20780 are five days
+	held = []Held{{Form: Days, First: today, Last: today, Bytes: 7}, {Form: Days, First: today + 1, Last: today + 2, Bytes: 1e9}}
+	assert.Equal(t, 7.0, measured(today, []Kept{{Form: Days, Days: 10}}, held)[0].PerDay, "today counts, tomorrow does not")
 }
 
 func TestNewReading(t *testing.T) {

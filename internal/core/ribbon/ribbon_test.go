@@ -26,7 +26,7 @@ func TestStrip(t *testing.T) {
 	assert.Equal(t, []domain.Health{f, c, f, f}, day(f, at(1.1, f, c), at(1.2, c, f)), "a short outage is not lost")
 	assert.Equal(t, []domain.Health{u, u, f, f}, day(f, at(-1, f, u), at(1.99, u, f)), "a change before the range sets the start")
 	assert.Equal(t, []domain.Health{f, f, c, c}, day(c, at(2, f, c)), "a change on the edge belongs to the later slot")
-	assert.Len(t, Strip(nil, f, t0, t0, 3), 3)
+	assert.Equal(t, make([]domain.Health, 3), Strip(nil, c, t0, t0, 3), "no time has no health")
 }
 
 func TestAddAndRuns(t *testing.T) {

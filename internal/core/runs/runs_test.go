@@ -52,6 +52,28 @@ func TestNothingIsKnown(t *testing.T) {
 	assert.Equal(t, 0.0, v.Shares[0].Part)
 }
 
+// Three samples in ten minutes are five minutes apart, two in ten are ten apart:
+// three times that may be missing, and no second more.
+func TestTheLongestPauseThatIsKnown(t *testing.T) {
+	three := domain.Run{From: at(0), Until: at(10), Count: 3, Value: 1}
+	two := domain.Run{From: at(0), Until: at(10), Count: 2, Value: 1}
+	for name, c := range map[string]struct {
+		runs  []domain.Run
+		known time.Duration
+	}{
+		"three up to the next":         {[]domain.Run{three, run(25, 25, 2)}, 25 * time.Minute},
+		"three a second too long":      {[]domain.Run{three, {From: at(25).Add(time.Second), Until: at(25).Add(time.Second), Count: 1}}, 10 * time.Minute},
+		"two up to the next":           {[]domain.Run{two, run(40, 40, 2)}, 40 * time.Minute},
+		"two a minute too long":        {[]domain.Run{two, run(41, 41, 2)}, 10 * time.Minute},
+		"a single one, then the other": {[]domain.Run{run(0, 0, 1), {From: at(30), Until: at(40), Count: 2, Value: 2}}, time.Hour},
+		"one that began before":        {[]domain.Run{{From: at(-10), Until: at(0), Count: 3, Value: 1}}, 0},
+	} {
+		assert.Equal(t, c.known, Between(c.runs, at(0), at(60), time.Second).Known, name)
+	}
+	assert.Equal(t, 25*time.Minute, Between([]domain.Run{three}, at(0), at(25), time.Second).Known, "up to now")
+	assert.Equal(t, 10*time.Minute, Between([]domain.Run{three}, at(0), at(26), time.Second).Known, "the next is late")
+}
+
 func TestLongSilenceAtTheEndIsNotKnown(t *testing.T) {
 	v := Between([]domain.Run{run(0, 10, 1)}, at(0), at(60), cadence.Gap(time.Minute))
 	assert.Equal(t, at(10), v.Spans[0].To)

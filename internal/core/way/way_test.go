@@ -8,10 +8,14 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/derive"
 )
 
 func TestListFindsByName(t *testing.T) {
 	l := List{{Name: "a", Facts: map[string]string{"answers:a": "an answer to A"}}, {Name: "b", Credentials: []Credential{{Name: "key"}}}}
+	_, ok := l.Of("a")
+	assert.True(t, ok, "the first, too")
 	b, ok := l.Of("b")
 	assert.True(t, ok)
 	assert.Equal(t, "b", b.Name)
@@ -55,6 +59,14 @@ func TestExchangeIsBounded(t *testing.T) {
 	assert.Equal(t, time.Second, e.Lines[0].After)
 	assert.LessOrEqual(t, len(e.Lines[0].Text), 404)
 	assert.True(t, strings.HasSuffix(e.Lines[0].Text, "é …"))
+	e = NewExchange(begin)
+	e.Got(begin, "%s", strings.Repeat("x", 400))
+	e.Got(begin, "%s", strings.Repeat("x", 401))
+	assert.Len(t, e.Lines[0].Text, 400, "it just fits")
+	assert.True(t, strings.HasSuffix(e.Lines[1].Text, "x …"))
+	e.Rows(begin, []Column{{As: "a"}, {As: "b"}}, []derive.Row{{Index: "1", Values: []derive.Value{{Kind: derive.Gauge, Num: 3}, {}, {Kind: derive.Gauge, Num: 9}}}})
+	assert.Equal(t, "1 row", e.Lines[2].Text)
+	assert.Equal(t, "1  a = 3", e.Lines[3].Text, "what is missing or has no name is left out")
 	var nobody *Exchange
 	nobody.Sent(begin, "no harm")
 }
