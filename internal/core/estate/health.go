@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -150,7 +151,9 @@ func (e *Estate) explainFine(d *device, t *why.Trace) {
 	for _, s := range d.series {
 		watched += len(s.states)
 	}
-	t.Because(fmt.Sprintf("%d series are collected, %d rules watch them", len(d.series), watched), "none is in trouble", why.To("device", d.ID))
+	collected := text.Count(int64(len(d.series)), "series is collected", "series are collected")
+	rules := text.Count(int64(watched), "rule watches them", "rules watch them")
+	t.Because(collected+", "+rules, "none is in trouble", why.To("device", d.ID))
 	if d.reach != nil && len(d.reach.window) > 0 {
 		newest := d.reach.window[len(d.reach.window)-1]
 		t.Because("It answers", "last asked at "+newest.At.UTC().Format("15:04:05 UTC"), why.To("series", d.reach.ID))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -131,6 +132,12 @@ func TestDraftsAreChecked(t *testing.T) {
 		assert.Len(t, errs, 1, name)
 	}
 	d := draft("192.0.2.0/24")
+	d.Name, d.Pace = strings.Repeat("x", 120), 20_000
+	_, errs := d.Check()
+	assert.Empty(t, errs, "the most that is allowed")
+	d.Pace = 1
+	_, errs = d.Check()
+	assert.Empty(t, errs, "the least")
 	d.Exclude = "192.0.2.0/25"
 	total, errs := d.Check()
 	assert.Empty(t, errs)
@@ -270,6 +277,16 @@ func TestAdopt(t *testing.T) {
 	devices, err := w.store.Devices.All(ctx)
 	require.NoError(t, err)
 	assert.Len(t, devices, 2)
+	verdict := func() domain.Verdict {
+		all, err := w.Finds(ctx, again[0].SweepID)
+		require.NoError(t, err)
+		i := slices.IndexFunc(all, func(f domain.Find) bool { return f.ID == fresh[0] })
+		return all[i].Verdict
+	}
 	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], true))
+	assert.Equal(t, domain.FindIgnored, verdict())
 	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], false))
+	assert.Equal(t, domain.FindNew, verdict())
+	assert.Error(t, w.Ignore(ctx, again[0].SweepID, []domain.ID{fresh[0], 999}, true))
+	assert.Equal(t, domain.FindNew, verdict(), "all of them or none")
 }

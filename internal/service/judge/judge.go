@@ -147,13 +147,13 @@ func (s *Service) Rehearse(ctx context.Context, r rule.Rule, span time.Duration)
 		if old := past[x.ID]; len(old) > 0 && old[0].At.Before(out.From) {
 			out.From = old[0].At // what was really tried, not what was asked for
 		}
-		out.add(x, rule.Rehearse(r, past[x.ID]), now)
+		out.add(r, x, rule.Rehearse(r, past[x.ID]), now)
 	}
 	out.finish(r)
 	return out, nil
 }
 
-func (out *Rehearsal) add(x store.SeriesSubject, episodes []rule.Episode, now time.Time) {
+func (out *Rehearsal) add(r rule.Rule, x store.SeriesSubject, episodes []rule.Episode, now time.Time) {
 	if len(episodes) == 0 {
 		return
 	}
@@ -161,6 +161,9 @@ func (out *Rehearsal) add(x store.SeriesSubject, episodes []rule.Episode, now ti
 	for _, e := range episodes {
 		out.Alerts++
 		out.ByLevel[e.Level]++
+		if r.Condition.Worse(e.Peak, n.Peak) {
+			n.Peak = e.Peak
+		}
 		end := e.To
 		if end.IsZero() {
 			end = now

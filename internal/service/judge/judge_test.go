@@ -95,6 +95,47 @@ func TestRehearseCountsOnThePast(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// The noisiest come first, levels from the worst down, and one that still lasts
+// counts up to now.
+func TestRehearsalsTellOfTheNoisiest(t *testing.T) {
+	svc, s, r, _ := setup(t)
+	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
+	p, err := s.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
+	require.NoError(t, err)
+	r.Condition = &limit.Condition{Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1},
+		Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}, domain.LevelCritical: {Raise: 98, Recover: 95}}}
+	for name, values := range map[string][]float64{
+		"quiet":   {10, 20, 30, 40, 50, 60},
+		"noisy":   {95, 10, 96, 10, 94, 10}, // thrice warning
+		"lasting": {10, 10, 91, 99, 99, 99}, // once, critical, from minute 2 to now
+	} {
+		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: name, Address: netip.AddrFrom4([4]byte{192, 0, 2, name[0]}), CreatedAt: now}, "", nil)
+		require.NoError(t, err)
+		series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+		require.NoError(t, err)
+		var batch []domain.SeriesSample
+		for i, v := range values {
+			batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}})
+		}
+		require.NoError(t, s.Samples.Append(ctx, batch))
+	}
+	got, err := svc.Rehearse(ctx, r, 24*time.Hour)
+	require.NoError(t, err)
+	assert.Equal(t, 3, got.Series)
+	assert.Equal(t, 4, got.Alerts)
+	assert.Equal(t, map[domain.Level]int{domain.LevelWarning: 3, domain.LevelCritical: 1}, got.ByLevel)
+	assert.Equal(t, now.Add(-time.Hour), got.From, "what was really tried")
+	assert.InDelta(t, 58, got.Longest.Minutes(), 1, "from minute 2 of the hour to now")
+	require.Len(t, got.Worst, 2, "the quiet one is not among them")
+	assert.Equal(t, []string{"noisy", "lasting"}, []string{got.Worst[0].Device, got.Worst[1].Device})
+	var facts []string
+	for _, f := range got.Why.Facts[1:] {
+		facts = append(facts, f.Text)
+	}
+	assert.Equal(t, []string{"1 reached critical", "3 reached warning", "noisy: 3, up to 96\u00a0%", "lasting: 1, up to 99\u00a0%"}, facts)
+	assert.Contains(t, got.Why.Answer, "4 alerts in 1\u00a0h")
+}
+
 // Whoever saves a rule and leaves must not leave it half in force.
 func TestSavingOutlivesWhoeverAsked(t *testing.T) {
 	svc, _, r, inForce := setup(t)

@@ -16,6 +16,7 @@ import (
 
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
@@ -274,11 +275,11 @@ func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	n := s.Engine.CollectNow(id)
-	text := fmt.Sprintf("%d requests are on their way.", n)
+	notice := text.Count(int64(n), "request is on its way", "requests are on their way") + "."
 	if n == 0 {
-		text = "Nothing to collect: the device is paused or has no kit."
+		notice = "Nothing to collect: the device is paused or has no kit."
 	}
-	return s.Render.Fragment(w, http.StatusOK, "device", "notice", text)
+	return s.Render.Fragment(w, http.StatusOK, "device", "notice", notice)
 }
 
 func (s Screen) change(w http.ResponseWriter, r *http.Request, f func(domain.Device) error, to string) error {
