@@ -503,7 +503,7 @@ func TestDeviceIsEditedPausedAndRemoved(t *testing.T) {
 	assert.Equal(t, "tcp", fitted[0].Parameters["method"])
 	status, body = post(t, c, path+"/collect", nil)
 	assert.Equal(t, 200, status)
-	assert.Contains(t, body, "1 requests are on their way")
+	assert.Contains(t, body, "1 request is on its way")
 	status, _ = post(t, c, path+"/pause", url.Values{"paused": {"yes"}})
 	assert.Equal(t, 303, status)
 	_, body = post(t, c, path+"/collect", nil)

@@ -74,10 +74,11 @@ func (s *Service) SaveChannel(ctx context.Context, id domain.ID, values map[stri
 	clean, errs := field.Check(field.Open(kind.Settings), open)
 	moved := slices.ContainsFunc(kind.Settings, func(f field.Field) bool { return f.Destination && c.Settings[f.Name] != clean[f.Name] })
 	for _, f := range field.Secrets(kind.Settings) {
-		if problem := f.Problem(secrets[f.Name].Reveal()); problem != "" && secrets[f.Name] != "" {
+		typed, stored := secrets[f.Name] != "", slices.Contains(c.Secrets, f.Name)
+		if problem := f.Problem(secrets[f.Name].Reveal()); problem != "" && (typed || !stored) {
 			errs[f.Name] = problem
 		}
-		if moved && slices.Contains(c.Secrets, f.Name) && secrets[f.Name] == "" {
+		if moved && stored && !typed {
 			errs[f.Name] = "Type it again: where it is sent has changed."
 		}
 	}

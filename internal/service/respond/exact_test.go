@@ -3,6 +3,7 @@ package respond_test
 import (
 	"context"
 	"fmt"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/channel"
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
@@ -198,6 +200,13 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	tryer := &noted{}
 	svc := respond.New(w.store, channelKinds, tryer, "", func() {})
+	safe, err := svc.AddChannel(ctx, "safe")
+	require.NoError(t, err)
+	var fields domain.FieldErrors
+	require.ErrorAs(t, svc.SaveChannel(ctx, safe.ID, nil), &fields)
+	assert.Contains(t, fields["key"], "Must be set", "there is none yet")
+	require.NoError(t, svc.SaveChannel(ctx, safe.ID, map[string]string{"key": "k"}))
+	require.NoError(t, svc.SaveChannel(ctx, safe.ID, nil), "now there is one")
 	c, err := svc.AddChannel(ctx, "mail")
 	require.NoError(t, err)
 	assert.Equal(t, "25", c.Settings["port"], "the usual settings are filled in")
@@ -210,12 +219,13 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	set := func(values map[string]string) error { return svc.SaveChannel(ctx, c.ID, values) }
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "25", "password": "harbour"}))
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587"}), "what is left empty stays")
-	var fields domain.FieldErrors
 	require.ErrorAs(t, set(map[string]string{"host": "mail.elsewhere.example", "port": "587"}), &fields)
 	assert.Contains(t, fields["password"], "Type it again")
 	require.ErrorAs(t, set(map[string]string{"host": "", "port": "x"}), &fields)
 	assert.Contains(t, fields["host"], "Must be set")
 	assert.Contains(t, fields["port"], "1 to 65535")
+	require.ErrorAs(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587", "password": strings.Repeat("x", field.MaxText+1)}), &fields)
+	assert.Contains(t, fields["password"], "At most")
 	outcome, err := svc.TryChannel(ctx, c.ID, "a@kittiwake.example")
 	require.NoError(t, err)
 	assert.Equal(t, "accepted", outcome)

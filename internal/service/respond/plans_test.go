@@ -48,6 +48,19 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	assert.ErrorIs(t, svc.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
 }
 
+// A channel that has no recipients of its own tells everyone who looks at it.
+func TestTheUsualPlanForAChannelWithoutRecipients(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	svc := respond.New(s, channelKinds, nil, "http://owl.example", func() {})
+	_, err := s.Channels.Save(ctx, domain.Channel{Name: "Wall", Kind: "wall", Settings: map[string]string{}}, nil)
+	require.NoError(t, err)
+	require.NoError(t, svc.MakePlan(ctx))
+	plans, err := svc.Plans(ctx)
+	require.NoError(t, err)
+	require.NotEmpty(t, plans[0].Steps)
+	assert.Equal(t, []string{"everyone"}, plans[0].Steps[0].To)
+}
+
 func TestRetryWakesTheOutbox(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	woken := 0

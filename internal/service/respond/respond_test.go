@@ -32,6 +32,7 @@ var channelKinds = channel.Kinds{
 			return ""
 		}}},
 	{Name: "desk", Title: "Ticket desk", Carries: []domain.DeliveryKind{domain.DeliverTicket, domain.DeliverNote}},
+	{Name: "safe", Title: "Safe", Settings: []field.Field{{Name: "key", Label: "Key", Kind: field.Secret, Required: true}}},
 	{Name: "wall", Title: "Wall", Carries: []domain.DeliveryKind{domain.DeliverMessage}},
 }
 

@@ -17,10 +17,13 @@ import (
 )
 
 // Service is the use cases of taking samples out and in.
-type Service struct{ store *store.Store }
+type Service struct {
+	store *store.Store
+	most  int // samples that are held before they are stored
+}
 
 // New returns the service.
-func New(s *store.Store) *Service { return &Service{s} }
+func New(s *store.Store) *Service { return &Service{s, maxHeld} }
 
 // Selection picks series; empty fields pick all.
 type Selection struct {
@@ -207,7 +210,7 @@ func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, k
 		}
 		seen[id] = true
 		out.note(r.At)
-		if count++; count >= maxHeld {
+		if count++; count >= s.most {
 			return flush()
 		}
 		return ctx.Err()
@@ -223,7 +226,7 @@ func (r *Result) note(at time.Time) {
 	if r.Samples == 0 || at.Before(r.From) {
 		r.From = at
 	}
-	if r.Samples == 0 || at.After(r.To) {
+	if at.After(r.To) {
 		r.To = at
 	}
 	r.Samples++

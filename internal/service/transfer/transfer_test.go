@@ -3,6 +3,7 @@ package transfer_test
 import (
 	"context"
 	"errors"
+	"math"
 	"net/netip"
 	"strings"
 	"testing"
@@ -43,8 +44,9 @@ func export(t *testing.T, svc *transfer.Service, f exchange.Format, sel transfer
 	var text strings.Builder
 	w, err := exchange.NewWriter(f, &text)
 	require.NoError(t, err)
-	_, err = svc.Export(t.Context(), sel, w)
+	n, err := svc.Export(t.Context(), sel, w)
 	require.NoError(t, err)
+	assert.Equal(t, strings.Count(text.String(), "log-1"), int(n), "it says how many there are")
 	return text.String()
 }
 
@@ -92,6 +94,25 @@ func TestSelections(t *testing.T) {
 	w, _ := exchange.NewWriter(exchange.CSV, &strings.Builder{})
 	_, err := svc.Export(t.Context(), transfer.Selection{Device: "nobody"}, w)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
+}
+
+// Memory is bounded: what is held is stored, and stays when a later line is wrong.
+func TestImportsComeInBlocks(t *testing.T) {
+	svc, s, series := world(t)
+	svc.HoldMost(10)
+	text := "device,part,kit,reading,at,value\n"
+	for i := range 25 {
+		text += "log-1,,h,cpu," + noon.Add(time.Duration(i)*time.Minute).Format(time.RFC3339) + ",-0\n"
+	}
+	got, err := svc.Import(t.Context(), exchange.CSV, strings.NewReader(text+"nonsense,,,,,\n"))
+	assert.ErrorContains(t, err, "line 27")
+	assert.Equal(t, int64(25), got.Samples)
+	assert.Equal(t, 20, strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"), "two blocks of ten")
+	zero := s.Values.LatestIn([]domain.ID{series[0].ID})[series[0].ID].Value
+	assert.False(t, math.Signbit(zero), "zero has no sign")
+	_, err = svc.Import(t.Context(), exchange.CSV, strings.NewReader(text))
+	require.NoError(t, err)
+	assert.Equal(t, 25, strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"))
 }
 
 func TestImportsNameWhatTheyDoNotKnow(t *testing.T) {
