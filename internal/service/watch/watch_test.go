@@ -271,6 +271,7 @@ func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 	require.NoError(t, w.store.Samples.Append(t.Context(), batch))
 	c, err := w.Chart(t.Context(), []domain.ID{made[0].ID, made[1].ID}, time.Hour, now)
 	require.NoError(t, err)
+	require.Len(t, c.Lines, 2)
 	for i, line := range c.Lines {
 		assert.Len(t, line.Times, 10)
 		assert.Equal(t, now.Add(time.Duration(i)*20*time.Second-10*time.Minute).Unix(), line.Times[0])
