@@ -76,16 +76,24 @@ type Endpoint struct {
 
 // Part is something inside a device that comes in rows.
 type Part struct {
-	ID       ID        `json:"id"`
-	DeviceID ID        `json:"device_id"`
-	Kit      string    `json:"kit"`
-	Kind     string    `json:"kind"`  // interface, volume, …
-	Key      string    `json:"key"`   // identity that survives re-indexing
-	Index    string    `json:"index"` // row index in the device's table
-	Name     string    `json:"name"`
-	Note     string    `json:"note"`
-	Speed    float64   `json:"speed"` // bit/s, zero when not known
-	GoneAt   time.Time `json:"gone_at"`
+	ID       ID     `json:"id"`
+	DeviceID ID     `json:"device_id"`
+	Kit      string `json:"kit"`
+	Kind     string `json:"kind"`  // interface, volume, …
+	Key      string `json:"key"`   // unique among the parts of the kind, and stays
+	Index    string `json:"index"` // row index in the device's table
+	// Called is what the device calls the row, which others may be called, too;
+	// Name tells them apart.
+	Called string `json:"called"`
+	Name   string `json:"name"`
+	// Marks are what only this thing has, such as a hardware address; empty
+	// where nothing is known.
+	Marks string `json:"marks"`
+	// Reason says why the row is taken for this part.
+	Reason string    `json:"reason"`
+	Note   string    `json:"note"`
+	Speed  float64   `json:"speed"` // bit/s, zero when not known
+	GoneAt time.Time `json:"gone_at"`
 }
 
 // SeriesState says how collecting of a series goes.

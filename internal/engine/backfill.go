@@ -169,9 +169,9 @@ func (in *intake) take(answers []derive.Fetched) {
 }
 
 func (in *intake) sync(sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) error {
-	parts, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, sb.src, kb.def, kb.parts, rows, at)
+	known, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, kb.def, kb.known, rows, at)
 	if err == nil {
-		in.bound.takeUp(sb, kb, parts, made)
+		in.bound.takeUp(sb, kb, known, made)
 	}
 	return err
 }

@@ -37,7 +37,7 @@ type sourceBinding struct {
 // kindBinding is one kind of part that the source's rows make.
 type kindBinding struct {
 	def   kit.Parts
-	parts []domain.Part
+	known collect.Known
 	rows  map[string]*boundPart // by index
 }
 
@@ -91,6 +91,22 @@ func (b *binding) inherit(old *binding) {
 			bs.state, bs.full = was.state, was.full
 		}
 	})
+	for key, sb := range b.sources {
+		if was := old.sources[key]; was != nil {
+			sb.inherit(was)
+		}
+	}
+}
+
+// inherit carries over which rows were left by their parts.
+func (sb *sourceBinding) inherit(old *sourceBinding) {
+	for _, kb := range sb.kinds {
+		for _, was := range old.kinds {
+			if was.def.Kind == kb.def.Kind {
+				kb.known.Left = was.known.Left
+			}
+		}
+	}
 }
 
 func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
@@ -115,7 +131,7 @@ func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
 		kb := &kindBinding{def: def}
 		for _, p := range b.parts {
 			if p.Kit == k.Name && p.Kind == def.Kind {
-				kb.parts = append(kb.parts, p)
+				kb.known.Parts = append(kb.known.Parts, p)
 			}
 		}
 		b.bindParts(sb, kb)
@@ -125,8 +141,8 @@ func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
 
 // bindParts joins the rows of a kind to their series.
 func (b *binding) bindParts(sb *sourceBinding, kb *kindBinding) {
-	kb.rows = make(map[string]*boundPart, len(kb.parts))
-	for _, p := range kb.parts {
+	kb.rows = make(map[string]*boundPart, len(kb.known.Parts))
+	for _, p := range kb.known.Parts {
 		if !p.GoneAt.IsZero() {
 			continue
 		}
@@ -182,13 +198,18 @@ func (b *binding) asWatched(s domain.Series, part string) estate.Series {
 
 // needsSync tells whether the rows seen now are others than those bound.
 func (kb *kindBinding) needsSync(rows []collect.Row) bool {
+	present := 0
 	for _, row := range rows {
-		bp, ok := kb.rows[row.Index]
-		if !ok || bp.part.Key != row.Key {
+		var p *domain.Part
+		if bp := kb.rows[row.Index]; bp != nil {
+			p = &bp.part
+			present++
+		}
+		if !kb.known.Fits(row, p) {
 			return true
 		}
 	}
-	return len(rows) != len(kb.rows)
+	return present != len(kb.rows)
 }
 
 // find returns a series of the binding with its source, or nil.
@@ -204,6 +225,16 @@ func (b *binding) find(id domain.ID) (found *boundSeries, source *sourceBinding)
 		})
 	}
 	return found, source
+}
+
+// part returns a part of the device by its id.
+func (b *binding) part(id domain.ID) (domain.Part, bool) {
+	for _, p := range b.parts {
+		if p.ID == id {
+			return p, true
+		}
+	}
+	return domain.Part{}, false
 }
 
 // each gives all series of the binding that are collected.

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"time"
+
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
@@ -41,7 +43,7 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 					continue
 				}
 				value, ok, problem := bs.formula.Apply(got, row.Row, &bs.state, ceiling)
-				bs.keep(value, ok, string(problem), got, &out)
+				bs.keep(value, ok, string(problem), got.When(row.Row), &out)
 			}
 		}
 	}
@@ -52,7 +54,7 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 // filter keeps.
 func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outcome) {
 	if got.Error != "" && !bs.reading.Always {
-		bs.keep(0, false, got.Error, got, out)
+		bs.keep(0, false, got.Error, got.At, out)
 		return
 	}
 	var values []float64
@@ -75,21 +77,21 @@ func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outco
 		}
 	}
 	value, ok := bs.reading.Over.Combine(values)
-	bs.keep(value, ok, problem, got, out)
+	bs.keep(value, ok, problem, got.At, out)
 }
 
 func (kb *kindBinding) fail(problem string, out *outcome) {
 	for _, bp := range kb.rows {
 		for _, bs := range bp.series {
-			bs.keep(0, false, problem, derive.Fetched{}, out)
+			bs.keep(0, false, problem, time.Time{}, out)
 		}
 	}
 }
 
 // keep stores a value, and notes when the way that collecting goes changed.
-func (bs *boundSeries) keep(value float64, ok bool, problem string, got derive.Fetched, out *outcome) {
+func (bs *boundSeries) keep(value float64, ok bool, problem string, at time.Time, out *outcome) {
 	if ok {
-		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: got.At, Value: value}})
+		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: at, Value: value}})
 	}
 	bs.note(ok, problem, out)
 }
@@ -98,7 +100,7 @@ func (bs *boundSeries) keep(value float64, ok bool, problem string, got derive.F
 func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome) {
 	text, ok, problem := bs.formula.Text(row)
 	if ok {
-		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.At, Text: text})
+		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.When(row), Text: text})
 	}
 	bs.note(ok, string(problem), out)
 }

@@ -19,6 +19,9 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 			return
 		}
 		t := sb.kit.Why(bs.reading, sb.src, bs.state)
+		if p, ok := c.bound[s.DeviceID].part(s.PartID); ok && p.Reason != "" {
+			t.Because("It is row "+p.Index+" of the device's table", p.Reason, nil)
+		}
 		if bs.problem != "" {
 			t.Because("Collecting it fails now", bs.problem, nil)
 		}

@@ -45,7 +45,7 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	text := explain()
-	for _, want := range []string{"1.3.6.1.2.1.31.1.1.1.6", "every 1\u00a0min", "from 750000 to 1500000", "did not go down", "multiplied by 8"} {
+	for _, want := range []string{"1.3.6.1.2.1.31.1.1.1.6", "every 1\u00a0min", "from 750000 to 1500000", "did not go down", "multiplied by 8", "It is row 2 of the device's table: no part has its name"} {
 		assert.Contains(t, text, want)
 	}
 	w.collector.CollectNow(w.device.ID)

@@ -85,22 +85,22 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 // the database is in trouble, so that no value of a new row is lost; rows that
 // the database refuses for their own reason are left out.
 func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) {
-	var parts []domain.Part
+	var known collect.Known
 	var made []domain.Series
 	err := c.insist(ctx, "new rows", func() (err error) {
-		parts, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, sb.src, kb.def, kb.parts, rows, at)
+		known, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, kb.def, kb.known, rows, at)
 		return err
 	})
 	if err != nil {
 		c.log.Error("rows of a device cannot be taken up", "device", b.device.Name, "kind", kb.def.Kind, "error", err)
 		return
 	}
-	b.takeUp(sb, kb, parts, made)
+	b.takeUp(sb, kb, known, made)
 	c.judge.set(b.device, b.via, b.watched())
 }
 
 // takeUp binds changed parts and new series of a kind; counters go on.
-func (b *binding) takeUp(sb *sourceBinding, kb *kindBinding, parts []domain.Part, made []domain.Series) {
+func (b *binding) takeUp(sb *sourceBinding, kb *kindBinding, known collect.Known, made []domain.Series) {
 	b.add(made)
 	others := b.parts[:0:0]
 	for _, p := range b.parts {
@@ -108,9 +108,9 @@ func (b *binding) takeUp(sb *sourceBinding, kb *kindBinding, parts []domain.Part
 			others = append(others, p)
 		}
 	}
-	b.parts = append(others, parts...)
+	b.parts = append(others, known.Parts...)
 	old := kb.rows
-	kb.parts = parts
+	kb.known = known
 	b.bindParts(sb, kb)
 	keepStates(old, kb.rows)
 }
@@ -137,7 +137,8 @@ func (c *Collector) learnBoot(ctx context.Context, b *binding, got derive.Fetche
 	if !got.UptimeKnown {
 		return
 	}
-	at := got.At.Add(-time.Duration(got.Uptime) * 10 * time.Millisecond).Truncate(time.Second)
+	// The uptime comes with the first answer.
+	at := got.At.Add(-got.Took - time.Duration(got.Uptime)*10*time.Millisecond).Truncate(time.Second)
 	if math.Abs(at.Sub(b.booted).Seconds()) < 60 {
 		return
 	}

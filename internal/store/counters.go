@@ -29,9 +29,9 @@ func (s Counters) Save(ctx context.Context, last map[domain.ID]rate.Reading) err
 		}
 		rows := make([][]any, 0, len(last))
 		for id, r := range last {
-			rows = append(rows, []any{id, r.At, int64(r.Count), int16(r.Bits), uptimeOf(r)})
+			rows = append(rows, []any{id, r.At, int64(r.Count), int16(r.Bits), hundredths(r.Uptime, r.UptimeKnown), r.Of.Index, hundredths(r.Of.Since, r.Of.SinceKnown)})
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"seen"}, []string{"series_id", "at", "count", "bits", "uptime"}, pgx.CopyFromRows(rows)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"seen"}, counterColumns, pgx.CopyFromRows(rows)); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, "INSERT INTO counters SELECT c.* FROM seen c JOIN series s ON s.id = c.series_id")
@@ -39,12 +39,15 @@ func (s Counters) Save(ctx context.Context, last map[domain.ID]rate.Reading) err
 	})
 }
 
-func uptimeOf(r rate.Reading) *int64 {
-	if !r.UptimeKnown {
+var counterColumns = []string{"series_id", "at", "count", "bits", "uptime", "index", "since"}
+
+// hundredths is a time of the device, or NULL where it does not tell.
+func hundredths(of uint32, known bool) *int64 {
+	if !known {
 		return nil
 	}
-	hundredths := int64(r.Uptime)
-	return &hundredths
+	n := int64(of)
+	return &n
 }
 
 type counterRow struct {
@@ -53,6 +56,8 @@ type counterRow struct {
 	Count    int64 // the 64 bits, read with a sign
 	Bits     int16
 	Uptime   *int64
+	Index    string
+	Since    *int64
 }
 
 func (r counterRow) reading() rate.Reading {
@@ -60,13 +65,17 @@ func (r counterRow) reading() rate.Reading {
 	if r.Uptime != nil {
 		out.Uptime = uint32(*r.Uptime)
 	}
+	out.Of = rate.Instance{Index: r.Index, SinceKnown: r.Since != nil}
+	if r.Since != nil {
+		out.Of.Since = uint32(*r.Since)
+	}
 	return out
 }
 
 // Take returns what Save kept, once: after a crash, nothing older is taken for it.
 func (s Counters) Take(ctx context.Context) (map[domain.ID]rate.Reading, error) {
 	var rows []counterRow
-	if err := s.q(ctx).Raw("DELETE FROM counters RETURNING series_id, at, count, bits, uptime").Scan(&rows).Error; err != nil {
+	if err := s.q(ctx).Raw("DELETE FROM counters RETURNING series_id, at, count, bits, uptime, index, since").Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make(map[domain.ID]rate.Reading, len(rows))

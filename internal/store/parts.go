@@ -19,7 +19,10 @@ type partRow struct {
 	Kind     string
 	Key      string
 	Index    string
+	Called   string
 	Name     string
+	Marks    string
+	Reason   string
 	Note     string
 	Speed    float64
 	GoneAt   *time.Time
@@ -28,7 +31,21 @@ type partRow struct {
 func (partRow) TableName() string { return "parts" }
 
 func (r partRow) domain() domain.Part {
-	return domain.Part{ID: r.ID, DeviceID: r.DeviceID, Kit: r.Kit, Kind: r.Kind, Key: r.Key, Index: r.Index, Name: r.Name, Note: r.Note, Speed: r.Speed, GoneAt: orNever(r.GoneAt)}
+	return domain.Part{
+		ID:       r.ID,
+		DeviceID: r.DeviceID,
+		Kit:      r.Kit,
+		Kind:     r.Kind,
+		Key:      r.Key,
+		Index:    r.Index,
+		Called:   r.Called,
+		Name:     r.Name,
+		Marks:    r.Marks,
+		Reason:   r.Reason,
+		Note:     r.Note,
+		Speed:    r.Speed,
+		GoneAt:   orNever(r.GoneAt),
+	}
 }
 
 // Of returns the parts of a device, or of all for id 0.
@@ -60,7 +77,10 @@ func partRowOf(p domain.Part) partRow {
 		Kind:     p.Kind,
 		Key:      p.Key,
 		Index:    p.Index,
+		Called:   p.Called,
 		Name:     p.Name,
+		Marks:    p.Marks,
+		Reason:   p.Reason,
 		Note:     p.Note,
 		Speed:    p.Speed,
 		GoneAt:   moment(p.GoneAt),
@@ -69,24 +89,28 @@ func partRowOf(p domain.Part) partRow {
 
 type partChange struct {
 	ID     domain.ID  `json:"id"`
-	Key    string     `json:"key"`
 	Index  string     `json:"index"`
+	Called string     `json:"called"`
 	Name   string     `json:"name"`
+	Marks  string     `json:"marks"`
+	Reason string     `json:"reason"`
 	Note   string     `json:"note"`
 	Speed  float64    `json:"speed"`
 	GoneAt *time.Time `json:"gone_at"`
 }
 
-// Change changes what is known of parts, all in one statement.
+// Change changes what is known of parts, all in one statement. Their keys stay.
 func (s Parts) Change(ctx context.Context, parts []domain.Part) error {
 	if len(parts) == 0 {
 		return nil
 	}
 	changes := each(parts, func(p domain.Part) partChange {
-		return partChange{p.ID, p.Key, p.Index, p.Name, p.Note, p.Speed, moment(p.GoneAt)}
+		return partChange{p.ID, p.Index, p.Called, p.Name, p.Marks, p.Reason, p.Note, p.Speed, moment(p.GoneAt)}
 	})
-	return known(s.q(ctx).Exec(`UPDATE parts p SET key = n.key, index = n.index, name = n.name, note = n.note, speed = n.speed, gone_at = n.gone_at
-		FROM jsonb_to_recordset(?::jsonb) AS n(id bigint, key text, index text, name text, note text, speed float8, gone_at timestamptz)
+	return known(s.q(ctx).Exec(`UPDATE parts p
+		SET index = n.index, called = n.called, name = n.name, marks = n.marks, reason = n.reason, note = n.note, speed = n.speed, gone_at = n.gone_at
+		FROM jsonb_to_recordset(?::jsonb)
+			AS n(id bigint, index text, called text, name text, marks text, reason text, note text, speed float8, gone_at timestamptz)
 		WHERE p.id = n.id`, recordsOf(changes)).Error)
 }
 

@@ -59,11 +59,13 @@ func (v Value) Number() (float64, bool) {
 type Row struct {
 	Index  string
 	Values []Value
+	// At is when the answer with the row came; zero for that of the whole fetch.
+	At time.Time
 }
 
 // Fetched is the answer to one fetch.
 type Fetched struct {
-	At   time.Time
+	At   time.Time // when the answer came, or the last of several
 	Took time.Duration
 	// Uptime is sysUpTime in hundredths of a second.
 	Uptime      uint32
@@ -74,4 +76,12 @@ type Fetched struct {
 	// NoAnswer is true when nothing came back at all, as against an answer
 	// that is an error.
 	NoAnswer bool
+}
+
+// When is the time at which a row was so.
+func (f Fetched) When(row Row) time.Time {
+	if row.At.IsZero() {
+		return f.At
+	}
+	return row.At
 }

@@ -17,6 +17,7 @@ const none = -1
 type Formula struct {
 	Columns   []int // candidates for the raw value, best first
 	Rate      bool
+	Since     int // column with the beginning of the row's counters as sysUpTime, or -1
 	Times     int // column to multiply by, or -1
 	PercentOf int // column that is the whole, or -1
 	Scale     float64
@@ -62,7 +63,7 @@ func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) (value 
 		return 0, false, "the device does not give this value"
 	}
 	if f.Rate {
-		value, ok, problem = f.rate(raw, got, st, ceiling)
+		value, ok, problem = f.rate(raw, got, row, st, ceiling)
 	} else if value, ok = raw.Number(); !ok {
 		problem = Problem(fmt.Sprintf("expected a number, got the text “%.40s”", raw.Text))
 	}
@@ -81,7 +82,7 @@ func (f Formula) raw(row Row) (Value, bool) {
 	return Value{}, false
 }
 
-func (f Formula) rate(raw Value, got Fetched, st *State, ceiling float64) (float64, bool, Problem) {
+func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float64) (float64, bool, Problem) {
 	bits := 64
 	switch raw.Kind {
 	case Counter32:
@@ -90,7 +91,7 @@ func (f Formula) rate(raw Value, got Fetched, st *State, ceiling float64) (float
 	default:
 		return 0, false, Problem("expected a counter, got " + raw.String())
 	}
-	now := rate.Reading{At: got.At, Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown}
+	now := rate.Reading{At: got.When(row), Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown, Of: f.instance(row)}
 	var old *rate.Reading
 	if st.looks > 0 {
 		old = &st.last
@@ -100,6 +101,18 @@ func (f Formula) rate(raw Value, got Fetched, st *State, ceiling float64) (float
 		st.before, st.last, st.ceiling, st.looks = st.last, now, ceiling, min(2, st.looks+1)
 	}
 	return value, outcome == rate.Steady || outcome == rate.Wrapped, ""
+}
+
+// instance is what the counter of a row counts for.
+func (f Formula) instance(row Row) rate.Instance {
+	of := rate.Instance{Index: row.Index}
+	if f.Since < 0 || f.Since >= len(row.Values) {
+		return of
+	}
+	if since, ok := row.Values[f.Since].Number(); ok && since >= 0 && since <= math.MaxUint32 {
+		of.Since, of.SinceKnown = uint32(since), true
+	}
+	return of
 }
 
 func (f Formula) finish(value float64, row Row) (float64, bool, Problem) {

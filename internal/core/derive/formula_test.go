@@ -12,13 +12,13 @@ var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
 // plain takes one column as it is.
 func plain(column int) Formula {
-	return Formula{Columns: []int{column}, Times: none, PercentOf: none, Scale: 1}
+	return Formula{Columns: []int{column}, Since: none, Times: none, PercentOf: none, Scale: 1}
 }
 
 func num(v float64) Value { return Value{Kind: Gauge, Num: v} }
 
 func TestBytesBecomeBits(t *testing.T) {
-	f := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 8}
+	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
 	var st State
 	fetch := func(s int, count uint64) (float64, bool, Problem) {
 		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0)
@@ -36,8 +36,8 @@ func TestBytesBecomeBits(t *testing.T) {
 }
 
 func TestShareOfAWhole(t *testing.T) {
-	share := Formula{Columns: []int{0}, Times: none, PercentOf: 1, Scale: 1}
-	bytes := Formula{Columns: []int{0}, Times: 2, PercentOf: none, Scale: 1}
+	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
+	bytes := Formula{Columns: []int{0}, Since: none, Times: 2, PercentOf: none, Scale: 1}
 	row := Row{Values: []Value{num(750), num(1000), num(4096)}}
 	value, _, _ := share.Apply(Fetched{}, row, nil, 0)
 	assert.Equal(t, 75.0, value)
@@ -46,8 +46,8 @@ func TestShareOfAWhole(t *testing.T) {
 }
 
 func TestProblemsAreToldInWords(t *testing.T) {
-	counter := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 1}
-	share := Formula{Columns: []int{0}, Times: none, PercentOf: 1, Scale: 1}
+	counter := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 1}
+	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
 	for want, c := range map[string]struct {
 		f   Formula
 		row Row
@@ -86,7 +86,7 @@ func TestCombine(t *testing.T) {
 }
 
 func TestStateExplainsTheLastTwoLooks(t *testing.T) {
-	f := Formula{Columns: []int{0}, Rate: true, Times: none, PercentOf: none, Scale: 8}
+	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
 	var st State
 	_, ok := st.Why()
 	assert.False(t, ok)
@@ -112,7 +112,7 @@ func TestQuotientsHaveSixDigits(t *testing.T) {
 	for in, want := range map[float64]float64{0: 0, 1.0 / 3: 0.333333, 2e9 / 3: 666667000, -123456.5: -123457, 1e-290 / 3: 3.33333e-291, 999999.5: 1e6, 75: 75, 0.1 + 0.2: 0.3, 1e-310: 0} {
 		assert.Equal(t, want, significant(in), in)
 	}
-	third := Formula{Columns: []int{0}, Times: none, PercentOf: 1, Scale: 1}
+	third := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
 	value, _, _ := third.Apply(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0)
 	assert.Equal(t, 33.3333, value)
 	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0)
@@ -122,19 +122,19 @@ func TestQuotientsHaveSixDigits(t *testing.T) {
 // The first column may be a factor or a whole, too, and a row may be short.
 func TestColumnsAtTheEdges(t *testing.T) {
 	row := Row{Values: []Value{num(2000), num(500)}}
-	value, ok, _ := Formula{Columns: []int{1}, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, ok, _ := Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0)
 	assert.True(t, ok)
 	assert.Equal(t, 25.0, value, "500 of 2000")
-	value, _, _ = Formula{Columns: []int{1}, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
 	assert.Equal(t, 1_000_000.0, value, "500 × 2000")
-	value, ok, _ = Formula{Columns: []int{2, 1}, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, ok, _ = Formula{Columns: []int{2, 1}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
 	assert.True(t, ok, "a column that the row does not have is passed over")
 	assert.Equal(t, 500.0, value)
-	_, ok, problem := Formula{Columns: []int{2}, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	_, ok, problem := Formula{Columns: []int{2}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
 	assert.False(t, ok)
 	assert.NotEmpty(t, problem)
 	third := Row{Values: []Value{num(3000), num(1000)}}
-	value, _, _ = Formula{Columns: []int{1}, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0)
+	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0)
 	assert.Equal(t, 33.3333, value, "a quotient has six digits")
 	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0)
 	assert.Equal(t, 1.0/3, value, "what is no quotient is kept as it is")

@@ -116,42 +116,6 @@ func (r Responder) Key() string {
 	return "address:" + r.Address.String()
 }
 
-// Row is a row of a device's table, as known or as seen now.
-type Row struct {
-	Key   string // identity, such as the interface's name
-	Index string
-	Note  string
-}
-
-// MatchRows pairs the rows seen now with those known, so that a part that was
-// re-indexed or renamed keeps its history: first by key; then, for what is
-// left on both sides, by index when the key is the only thing that changed.
-// The result has the place in known for each row seen, or -1 for a new one.
-func MatchRows(known, seen []Row) []int {
-	match := make([]int, len(seen))
-	byKey, byIndex := map[string]int{}, map[string]int{}
-	for i, k := range known {
-		byKey[k.Key] = i
-		byIndex[k.Index] = i
-	}
-	taken := map[int]bool{}
-	for i, s := range seen {
-		match[i] = -1
-		if k, ok := byKey[s.Key]; ok && !taken[k] {
-			match[i], taken[k] = k, true
-		}
-	}
-	for i, s := range seen {
-		if match[i] >= 0 {
-			continue
-		}
-		if k, ok := byIndex[s.Index]; ok && !taken[k] {
-			match[i], taken[k] = k, true
-		}
-	}
-	return match
-}
-
 // enterprise is the root of vendors' object ids (RFC 1155).
 const enterprise = "1.3.6.1.4.1."
 

@@ -32,23 +32,6 @@ func TestMerge(t *testing.T) {
 	assert.Equal(t, "address:192.0.2.4", in[4].Key())
 }
 
-func TestMatchRows(t *testing.T) {
-	known := []Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}, {Key: "lan2", Index: "3"}}
-	for name, c := range map[string]struct {
-		seen []Row
-		want []int
-	}{
-		"unchanged":  {[]Row{{Key: "wan0", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
-		"re-indexed": {[]Row{{Key: "lan1", Index: "1"}, {Key: "wan0", Index: "2"}}, []int{1, 0}},
-		"renamed":    {[]Row{{Key: "uplink", Index: "1"}, {Key: "lan1", Index: "2"}}, []int{0, 1}},
-		"re-indexed onto the place of one that is gone": {[]Row{{Key: "wan0", Index: "3"}}, []int{0}},
-		"new":                {[]Row{{Key: "lan9", Index: "9"}}, []int{-1}},
-		"twice the same key": {[]Row{{Key: "wan0", Index: "1"}, {Key: "wan0", Index: "9"}}, []int{0, -1}},
-	} {
-		assert.Equal(t, c.want, MatchRows(known, c.seen), name)
-	}
-}
-
 func TestRecognise(t *testing.T) {
 	known := map[string]Vendor{"1.3.6.1.4.1.32473.1": {Name: "Brackwater Networks", Models: map[string]Model{"1.5": {"BR-240", "router"}}}}
 	v, m, k := Recognise(".1.3.6.1.4.1.32473.1.1.5", known)

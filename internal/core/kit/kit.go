@@ -4,6 +4,7 @@
 package kit
 
 import (
+	"maps"
 	"slices"
 	"time"
 
@@ -82,8 +83,8 @@ type Parts struct {
 	Title   string
 	Purpose Purpose
 	Source  string
-	// Key and Name list columns; the first that is not empty is used. The
-	// key is the identity of the part: it survives re-indexing.
+	// Key and Name list columns; the first that is not empty is used. The key
+	// is what the device calls the part: it survives re-indexing.
 	Key  []string
 	Name []string
 	Note string
@@ -92,6 +93,14 @@ type Parts struct {
 	Speed      string
 	SpeedScale float64
 	Filter     Filter
+	// Since is the column with the beginning of a row's counters, as sysUpTime.
+	Since string
+	// Marks are columns that only the same thing has, whatever it is called.
+	Marks []string
+	// Apart are columns that tell rows of one name apart for people.
+	Apart []string
+	// Living tells which rows work now; all do where it says nothing.
+	Living map[string][]string
 }
 
 // Filter picks rows by the values of their columns.
@@ -207,7 +216,10 @@ func (k *Kit) PartsOf(kind string) (Parts, bool) {
 
 // Formula compiles a reading against the columns of its source.
 func (k *Kit) Formula(r Reading, src Source) derive.Formula {
-	f := derive.Formula{Rate: r.Rate, Times: -1, PercentOf: -1, Scale: r.Scale}
+	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale}
+	if p, ok := k.PartsOf(r.Of); ok && p.Since != "" {
+		f.Since = src.Column(p.Since)
+	}
 	for _, name := range r.Value {
 		f.Columns = append(f.Columns, src.Column(name))
 	}
@@ -218,6 +230,11 @@ func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 		f.PercentOf = src.Column(r.Percent)
 	}
 	return f
+}
+
+// columns are those that the filter looks at.
+func (f Filter) columns() []string {
+	return slices.AppendSeq(slices.Collect(maps.Keys(f.Only)), maps.Keys(f.LeaveOut))
 }
 
 // Keeps tells whether a row passes the filter.

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -41,6 +42,10 @@ type file struct {
 		SpeedScale float64             `yaml:"speed_scale"`
 		Only       map[string][]string `yaml:"only"`
 		LeaveOut   map[string][]string `yaml:"leave_out"`
+		Since      string
+		Marks      []string
+		Apart      []string
+		Living     map[string][]string
 	}
 	Readings []struct {
 		Key       string
@@ -127,7 +132,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 	}
 	for _, p := range f.Parts {
 		k.Parts = append(k.Parts, Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
-			Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}})
+			Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks, Apart: p.Apart, Living: p.Living})
 	}
 	for _, r := range f.Readings {
 		if r.Scale == 0 {
@@ -288,8 +293,8 @@ func (k *Kit) check() (problems []error) {
 			bad("parts %q: source, key and name must be set", p.Kind)
 			continue
 		}
-		bad := missing(src, append(append(append([]string{}, p.Key...), p.Name...), p.Note, p.Speed))
-		problems = append(problems, bad...)
+		columns := slices.Concat(p.Key, p.Name, p.Marks, p.Apart, p.Filter.columns(), slices.Collect(maps.Keys(p.Living)), []string{p.Note, p.Speed, p.Since})
+		problems = append(problems, missing(src, columns)...)
 	}
 	for _, r := range k.Readings {
 		src, ok := k.Source(r.Source)
@@ -299,8 +304,11 @@ func (k *Kit) check() (problems []error) {
 		}
 		for _, variant := range k.Sources {
 			if variant.Key == src.Key {
-				problems = append(problems, missing(variant, append(append([]string{}, r.Value...), r.Times, r.Percent))...)
+				problems = append(problems, missing(variant, slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent}))...)
 			}
+		}
+		if r.Rate && r.Of == "" && r.Over != "" && r.Over != derive.OverFirst {
+			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
 		}
 		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
 			bad("reading %q: a text has no unit and cannot be computed with", r.Key)

@@ -85,6 +85,30 @@ func FuzzBetween(f *testing.F) {
 	})
 }
 
+// A row that was removed and made again under its name begins to count anew.
+func TestAnotherInstanceBeginsAnew(t *testing.T) {
+	of := func(r Reading, index string, since int64) Reading {
+		r.Of = Instance{Index: index, Since: uint32(max(0, since)), SinceKnown: since >= 0}
+		return r
+	}
+	before := of(at(0, 1000, 64), "5", 100)
+	for name, c := range map[string]struct {
+		now  Reading
+		want Outcome
+	}{
+		"the same":               {of(at(60, 7000, 64), "5", 100), Steady},
+		"another index":          {of(at(60, 7000, 64), "9", 100), Replaced},
+		"another beginning":      {of(at(60, 7000, 64), "5", 4000), Replaced},
+		"no word of a beginning": {of(at(60, 7000, 64), "5", -1), Steady},
+	} {
+		_, got := Value(&before, c.now, 0)
+		assert.Equal(t, c.want, got, name)
+	}
+	silent := of(at(0, 1000, 64), "5", -1)
+	_, got := Value(&silent, of(at(60, 7000, 64), "5", 4000), 0)
+	assert.Equal(t, Steady, got, "the first word of it is no change")
+}
+
 // A value without its trace is the same value.
 func TestValueIsBetweenWithoutTheTrace(t *testing.T) {
 	for _, pair := range [][2]Reading{

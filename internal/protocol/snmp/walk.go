@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gosnmp/gosnmp"
 
@@ -43,6 +44,7 @@ type walk struct {
 	active  []int // places of columns that have not ended
 	rows    map[string]int
 	table   Table
+	at      time.Time // of the answer that is read
 }
 
 type column struct {
@@ -71,6 +73,7 @@ func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, erro
 		if err := status(answer); err != nil {
 			return Table{}, err
 		}
+		w.at = time.Now().UTC()
 		if err := w.take(answer.Variables, requests == 0); err != nil {
 			return Table{}, err
 		}
@@ -139,7 +142,7 @@ func (w *walk) cell(i int, v gosnmp.SnmpPDU) (more bool, err error) {
 		w.rows[index] = row
 		w.table.Rows = append(w.table.Rows, derive.Row{Index: index, Values: make([]derive.Value, len(w.columns))})
 	}
-	w.table.Rows[row].Values[i] = valueOf(v)
+	w.table.Rows[row].Values[i], w.table.Rows[row].At = valueOf(v), w.at
 	return true, nil
 }
 

@@ -46,7 +46,8 @@ func (l List) Described() way.List {
 func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 	start := time.Now()
 	got, err := l.ask(ctx, q)
-	got.At, got.Took = start.UTC(), time.Since(start)
+	now := time.Now()
+	got.At, got.Took = now.UTC(), now.Sub(start)
 	if err != nil {
 		var silent silence
 		got.Error, got.NoAnswer = err.Error(), errors.As(err, &silent)

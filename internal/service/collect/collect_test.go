@@ -97,7 +97,7 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	assert.Equal(t, "1161", table.Endpoint["port"])
 	assert.Equal(t, "2s", table.Endpoint["timeout"], "what is not set is as usual")
 	assert.Equal(t, domain.Secret("c"), table.Secrets["community"])
-	assert.Len(t, table.Columns, 14)
+	assert.Len(t, table.Columns, 16)
 	fittings[0].Parameters = nil
 	hello := svc.Questions(d, fittings, nil)[0]
 	assert.Equal(t, "snmp", hello.Way, "by default it is asked over SNMP")
@@ -135,8 +135,12 @@ func word(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: 
 // row is one of the interfaces kit: description, type, …, name, …, alias.
 func row(index, name, kind string) derive.Row {
 	none := derive.Value{}
-	return derive.Row{Index: index, Values: []derive.Value{word(name), word(kind), none, none, none, none, none, none, none, word(name), none, none, {Kind: derive.Gauge, Num: 1000}, word("to the quay")}}
+	return derive.Row{Index: index, Values: []derive.Value{
+		word(name), word(kind), none, none, num(1), none, none, none, none, word(name), none, none, num(1000), word("to the quay"), none, none,
+	}}
 }
+
+func num(n float64) derive.Value { return derive.Value{Kind: derive.Gauge, Num: n} }
 
 // A device that was restarted numbers its interfaces anew: the parts keep
 // their identity by name, and with it their history.
@@ -147,7 +151,8 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
 	sync := func(known []domain.Part, at time.Time, rows ...derive.Row) ([]domain.Part, []domain.Series, error) {
-		return svc.SyncParts(ctx, d.ID, k, src, def, known, collect.Rows(src, def, rows), at)
+		got, made, err := svc.SyncParts(ctx, d.ID, k, def, collect.Known{Parts: known}, collect.Rows(src, def, rows), at)
+		return got.Parts, made, err
 	}
 	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	parts, series, err := sync(nil, at, row("1", "port1", "6"), row("2", "port2", "6"), row("3", "lo", "24"))
@@ -182,21 +187,100 @@ func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
 	rows := collect.Rows(src, def, []derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")})
-	var keys []string
-	for _, r := range rows {
-		keys = append(keys, r.Key)
-	}
-	assert.Equal(t, []string{"port", "port (row 2)", "row 3", "row 4"}, keys)
-	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, nil, rows, time.Now())
+	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
-	assert.Len(t, parts, 4)
 	stored, err := s.Parts.Of(t.Context(), d.ID)
 	require.NoError(t, err)
-	assert.Len(t, stored, 4)
-	again, made, err := svc.SyncParts(t.Context(), d.ID, k, src, def, parts, rows, time.Now())
+	var names, keys []string
+	for _, p := range stored {
+		names, keys = append(names, p.Name), append(keys, p.Key)
+		assert.NotEmpty(t, p.Reason)
+	}
+	assert.Equal(t, []string{"port (row 1)", "port (row 2)", "row 3", "row 4"}, names)
+	assert.Equal(t, []string{"port", "port (row 2)", "row 3", "row 4"}, keys)
+	again, made, err := svc.SyncParts(t.Context(), d.ID, k, def, parts, rows, time.Now())
 	require.NoError(t, err)
 	assert.Empty(t, made)
 	assert.Equal(t, parts, again)
+}
+
+// Five ports called alike are named by what differs: their notes.
+func TestRowsOfTheSameNameAreNamedByWhatDiffers(t *testing.T) {
+	svc, _, _ := setup(t)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	named := func(notes ...string) (out []string) {
+		var rows []derive.Row
+		for i, note := range notes {
+			r := row(fmt.Sprint(i+1), "Ethernet", "6")
+			r.Values[13] = word(note)
+			rows = append(rows, r)
+		}
+		for _, r := range collect.Rows(src, def, append(rows, row("9", "lan9", "6"))) {
+			out = append(out, r.Name)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"Ethernet (quay)", "Ethernet (pier)", "lan9"}, named("quay", "pier"))
+	assert.Equal(t, []string{"Ethernet (row 1)", "Ethernet (row 2)", "lan9"}, named("quay", "quay"))
+	assert.Equal(t, []string{"Ethernet (row 1)", "Ethernet (row 2)", "lan9"}, named("quay", ""))
+	assert.Equal(t, []string{"Ethernet", "lan9"}, named("quay"), "one needs nothing to tell it apart")
+}
+
+// An interface is removed and made again under its name; the agent lists the
+// old row, as down, for minutes. The part goes on with the new row.
+func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
+	svc, s, d := setup(t)
+	ctx, at := t.Context(), time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	var known collect.Known
+	look := func(rows ...derive.Row) []domain.Series {
+		var made []domain.Series
+		known, made, err = svc.SyncParts(ctx, d.ID, k, def, known, collect.Rows(src, def, rows), at)
+		require.NoError(t, err)
+		return made
+	}
+	down := func(r derive.Row) derive.Row { r.Values[4] = num(2); return r }
+	look(row("5", "eth1", "6"), row("6", "eth2", "6"))
+	eth1 := known.Parts[0].ID
+	made := look(down(row("5", "eth1", "6")), row("6", "eth2", "6"), row("9", "eth1", "6"))
+	assert.Empty(t, made)
+	require.Len(t, known.Parts, 2, "the old row is no part of its own")
+	assert.Equal(t, eth1, known.Parts[0].ID)
+	assert.Equal(t, "9", known.Parts[0].Index)
+	assert.Contains(t, known.Parts[0].Reason, "does not work any more")
+	assert.Equal(t, map[string]string{"5": "eth1"}, known.Left)
+	for _, r := range collect.Rows(src, def, []derive.Row{down(row("5", "eth1", "6"))}) {
+		assert.True(t, known.Fits(r, nil), "nothing needs to be looked at again")
+	}
+	look(row("6", "eth2", "6"), row("9", "eth1", "6"))
+	assert.Empty(t, known.Left)
+	stored, err := s.Parts.Of(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, known.Parts, stored)
+}
+
+// What the device says of a part is taken over when it changes.
+func TestRenamedNotesAndSpeedsAreTakenOver(t *testing.T) {
+	svc, _, d := setup(t)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	rows := collect.Rows(src, def, []derive.Row{row("1", "eth1", "6")})
+	known, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, rows, time.Now())
+	require.NoError(t, err)
+	p := known.Parts[0]
+	assert.True(t, known.Fits(rows[0], &p))
+	silent := rows[0]
+	silent.Speed, silent.Marks = 0, ""
+	assert.True(t, known.Fits(silent, &p), "what it does not tell this time stays")
+	renamed := rows[0]
+	renamed.Note = "to the lighthouse"
+	assert.False(t, known.Fits(renamed, &p))
+	assert.False(t, known.Fits(rows[0], nil))
 }
 
 // What a device says of its speed is not believed beyond reason.
@@ -211,9 +295,9 @@ func TestImpossibleSpeedsAreLeftOut(t *testing.T) {
 		r.Values[12] = v
 		rows = append(rows, r)
 	}
-	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, nil, collect.Rows(src, def, rows), time.Now())
+	known, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, collect.Rows(src, def, rows), time.Now())
 	require.NoError(t, err)
-	for _, p := range parts {
+	for _, p := range known.Parts {
 		assert.Zero(t, p.Speed)
 	}
 }

@@ -1,122 +1,148 @@
 package collect
 
 import (
-	"context"
 	"strings"
-	"time"
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
 )
 
-// Row is a row of a table that makes a part, with its identity.
+// Row is a row of a table that makes a part, with what is known of it.
 type Row struct {
 	derive.Row
-	Key string
+	// Called is what the device calls it; Name tells it from others of the kind.
+	Called, Name string
+	Note, Marks  string
+	Speed        float64 // bit/s, 0 when not known
+	Living       bool
 }
 
-// Rows picks the rows that make parts of a kind. The identity of a row is the
-// first key column that is not empty, else its index; where an agent gives
-// several rows the same, all but the first take their index along.
+// Rows picks the rows that make parts of a kind, and reads what the device says
+// of each.
 func Rows(src kit.Source, def kit.Parts, rows []derive.Row) []Row {
 	out := make([]Row, 0, len(rows))
-	taken := make(map[string]bool, len(rows))
 	for _, row := range rows {
-		if !def.Filter.Keeps(src, row) {
-			continue
+		if def.Filter.Keeps(src, row) {
+			out = append(out, rowOf(src, def, row))
 		}
-		key := derive.CleanText(firstOf(src, row, def.Key))
-		if key == "" {
-			key = "row " + row.Index
-		}
-		if taken[key] {
-			key += " (row " + row.Index + ")"
-		}
-		taken[key] = true
-		out = append(out, Row{row, key})
 	}
+	tellApart(src, def, out)
 	return out
 }
 
-// SyncParts brings the parts of one kind on a device up to date with the rows
-// seen now: new rows become parts with their series, re-indexed and renamed
-// ones keep their history, vanished ones are marked as gone. It returns all
-// parts, and the series that were made.
-func (s *Service) SyncParts(ctx context.Context, deviceID domain.ID, k *kit.Kit, src kit.Source, def kit.Parts, known []domain.Part, rows []Row, at time.Time) ([]domain.Part, []domain.Series, error) {
-	match := identity.MatchRows(partRows(known), seenRows(rows))
-	var fresh, changed []domain.Part
-	present := map[domain.ID]bool{}
-	for i, row := range rows {
-		p := domain.Part{DeviceID: deviceID, Kit: k.Name, Kind: def.Kind}
-		if match[i] >= 0 {
-			p = known[match[i]]
-			present[p.ID] = true
-		}
-		before := p
-		fill(&p, src, def, row)
-		switch {
-		case p.ID == 0:
-			fresh = append(fresh, p)
-		case p != before:
-			changed = append(changed, p)
-		}
+func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
+	r := Row{
+		Row:    row,
+		Called: derive.CleanText(firstOf(src, row, def.Key)),
+		Name:   derive.CleanText(firstOf(src, row, def.Name)),
+		Note:   derive.CleanText(firstOf(src, row, []string{def.Note})),
+		Marks:  marksOf(src, def, row),
+		Speed:  speedOf(src, def, row),
+		Living: kit.Filter{Only: def.Living}.Keeps(src, row),
 	}
-	for _, p := range known {
-		if !present[p.ID] && p.GoneAt.IsZero() {
-			p.GoneAt = at
-			changed = append(changed, p)
-		}
+	if r.Name == "" {
+		r.Name = r.Called
 	}
-	return s.saveParts(ctx, k, def.Kind, known, fresh, changed)
+	if r.Name == "" {
+		r.Name = "row " + row.Index
+	}
+	return r
 }
 
-func (s *Service) saveParts(ctx context.Context, k *kit.Kit, kind string, known, fresh, changed []domain.Part) (parts []domain.Part, series []domain.Series, err error) {
-	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		if err := tx.Parts.Change(ctx, changed); err != nil {
-			return err
+// marksOf joins what only the same thing has; empty unless all of it is known.
+func marksOf(src kit.Source, def kit.Parts, row derive.Row) string {
+	var marks []string
+	for _, name := range def.Marks {
+		text := derive.CleanText(cell(src, row, name))
+		if strings.Trim(text, "0:") == "" { // an address of zeros is none
+			return ""
 		}
-		made, err := tx.Parts.Add(ctx, fresh)
-		if err != nil {
-			return err
+		marks = append(marks, text)
+	}
+	return strings.Join(marks, " ")
+}
+
+// maxSpeed is more than any interface has, in bit/s.
+const maxSpeed = 1e15
+
+func speedOf(src kit.Source, def kit.Parts, row derive.Row) float64 {
+	i := src.Column(def.Speed)
+	if i < 0 || i >= len(row.Values) {
+		return 0
+	}
+	speed, ok := row.Values[i].Number()
+	if speed *= def.SpeedScale; !ok || speed < 0 || speed > maxSpeed {
+		return 0
+	}
+	return speed
+}
+
+// tellApart adds to the names that several rows have what differs between
+// them: the first column that does, else their place in the table.
+func tellApart(src kit.Source, def kit.Parts, rows []Row) {
+	byName := make(map[string][]int, len(rows))
+	for i, r := range rows {
+		byName[r.Name] = append(byName[r.Name], i)
+	}
+	if len(byName) == len(rows) {
+		return
+	}
+	for _, same := range byName {
+		if len(same) == 1 {
+			continue
 		}
-		var wanted []domain.Series
-		for _, p := range made {
-			for _, r := range k.Readings {
-				if r.Of == kind {
-					wanted = append(wanted, seriesOf(k, r, p.DeviceID, p.ID))
-				}
+		differing := difference(src, def, rows, same)
+		for n, i := range same {
+			rows[i].Name += " (" + differing[n] + ")"
+		}
+	}
+}
+
+func difference(src kit.Source, def kit.Parts, rows []Row, same []int) []string {
+	for _, column := range def.Apart {
+		var texts []string
+		seen := map[string]bool{}
+		for _, i := range same {
+			text := derive.CleanText(cell(src, rows[i].Row, column))
+			if text == "" || seen[text] || text == rows[i].Name {
+				break
 			}
+			seen[text] = true
+			texts = append(texts, text)
 		}
-		series, err = tx.Series.Add(ctx, wanted)
-		parts = merge(known, changed, made)
-		return err
-	})
-	return parts, series, err
+		if len(texts) == len(same) {
+			return texts
+		}
+	}
+	places := make([]string, len(same))
+	for n, i := range same {
+		places[n] = "row " + rows[i].Index
+	}
+	return places
 }
 
-// merge puts parts that changed in the place of what was known, and new ones behind.
-func merge(known, changed, made []domain.Part) []domain.Part {
-	now := make(map[domain.ID]domain.Part, len(changed))
-	for _, p := range changed {
-		now[p.ID] = p
+func cell(src kit.Source, row derive.Row, name string) string {
+	if i := src.Column(name); name != "" && i >= 0 && i < len(row.Values) {
+		return strings.TrimSpace(row.Values[i].String())
 	}
-	out := make([]domain.Part, 0, len(known)+len(made))
-	for _, p := range known {
-		if c, ok := now[p.ID]; ok {
-			p = c
+	return ""
+}
+
+func firstOf(src kit.Source, row derive.Row, columns []string) string {
+	for _, name := range columns {
+		if text := cell(src, row, name); text != "" {
+			return text
 		}
-		out = append(out, p)
 	}
-	return append(out, made...)
+	return ""
 }
 
 func partRows(parts []domain.Part) []identity.Row {
 	out := make([]identity.Row, len(parts))
 	for i, p := range parts {
-		out[i] = identity.Row{Key: p.Key, Index: p.Index}
+		out[i] = identity.Row{Called: p.Called, Index: p.Index, Marks: p.Marks, Gone: !p.GoneAt.IsZero()}
 	}
 	return out
 }
@@ -124,35 +150,7 @@ func partRows(parts []domain.Part) []identity.Row {
 func seenRows(rows []Row) []identity.Row {
 	out := make([]identity.Row, len(rows))
 	for i, r := range rows {
-		out[i] = identity.Row{Key: r.Key, Index: r.Index}
+		out[i] = identity.Row{Called: r.Called, Index: r.Index, Marks: r.Marks, Living: r.Living}
 	}
 	return out
-}
-
-// maxSpeed is more than any interface has, in bit/s.
-const maxSpeed = 1e15
-
-func fill(p *domain.Part, src kit.Source, def kit.Parts, row Row) {
-	p.Key, p.Index, p.GoneAt = row.Key, row.Index, time.Time{}
-	p.Name = derive.CleanText(firstOf(src, row.Row, def.Name))
-	if p.Name == "" {
-		p.Name = p.Key
-	}
-	p.Note = derive.CleanText(firstOf(src, row.Row, []string{def.Note}))
-	if i := src.Column(def.Speed); i >= 0 {
-		if speed, ok := row.Values[i].Number(); ok && speed >= 0 && speed*def.SpeedScale <= maxSpeed {
-			p.Speed = speed * def.SpeedScale
-		}
-	}
-}
-
-func firstOf(src kit.Source, row derive.Row, columns []string) string {
-	for _, name := range columns {
-		if i := src.Column(name); name != "" && i >= 0 && i < len(row.Values) {
-			if text := strings.TrimSpace(row.Values[i].String()); text != "" {
-				return text
-			}
-		}
-	}
-	return ""
 }
