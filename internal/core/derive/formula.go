@@ -3,8 +3,10 @@ package derive
 import (
 	"fmt"
 	"math"
+	"time"
 
 	"tirelessowl/internal/core/rate"
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 )
 
@@ -21,6 +23,8 @@ type Formula struct {
 	Times     int // column to multiply by, or -1
 	PercentOf int // column that is the whole, or -1
 	Scale     float64
+	// Every is the usual time between two looks.
+	Every time.Duration
 }
 
 // Problem says in words why a formula gave no value; empty when it did or
@@ -100,7 +104,21 @@ func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float6
 	if outcome != rate.NoTime {
 		st.before, st.last, st.ceiling, st.looks = st.last, now, ceiling, min(2, st.looks+1)
 	}
+	if now.TooFast(f.Every, ceiling) {
+		return 0, false, f.tooFast(ceiling)
+	}
 	return value, outcome == rate.Steady || outcome == rate.Wrapped, ""
+}
+
+// tooFast says what can be done about a 32-bit counter that may pass its end
+// more than once between two looks.
+func (f Formula) tooFast(ceiling float64) Problem {
+	help := "let the device give its 64-bit counter"
+	if most := time.Duration(rate.Round32 / ceiling * float64(time.Second)).Truncate(time.Second); most > 0 {
+		help += ", or collect it each " + units.Span(most)
+	}
+	return Problem(fmt.Sprintf("with %s this is too fast for its 32-bit counter at %s, which may pass its end more than once in between: %s",
+		units.Format(ceiling*8, "bit/s"), units.Span(f.Every), help))
 }
 
 // instance is what the counter of a row counts for.

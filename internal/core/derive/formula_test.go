@@ -35,6 +35,35 @@ func TestBytesBecomeBits(t *testing.T) {
 	assert.Equal(t, 100_000.0, value, "the ignored look left no trace")
 }
 
+// 2^32 octets take 34.4 s at 1 Gbit/s (125,000,000 B/s), 343 s at 100 Mbit/s.
+func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
+	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8, Every: time.Minute}
+	var st State
+	look := func(minute int, kind Kind, ceiling float64) (bool, Problem) {
+		got := Fetched{At: t0.Add(time.Duration(minute) * time.Minute)}
+		_, ok, problem := f.Apply(got, Row{Values: []Value{{Kind: kind, Count: uint64(minute) * 1000}}}, &st, ceiling)
+		return ok, problem
+	}
+	for minute := range 3 {
+		ok, problem := look(minute, Counter32, 125e6)
+		assert.False(t, ok)
+		assert.Equal(t, Problem("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
+			"let the device give its 64-bit counter, or collect it each 34\u00a0s"), problem)
+	}
+	_, problem := look(3, Counter32, 12.5e9)
+	assert.NotContains(t, problem, "or collect", "at 100 Gbit/s no interval helps")
+	ok, problem := look(4, Counter32, 12.5e6)
+	assert.True(t, ok, "100 Mbit/s are slow enough")
+	assert.Empty(t, problem)
+	ok, problem = look(10, Counter32, 12.5e6)
+	assert.False(t, ok, "but not after six minutes of silence")
+	assert.Empty(t, problem, "which is no failure of the port")
+	st = State{}
+	look(0, Counter64, 125e6)
+	ok, _ = look(1, Counter64, 125e6)
+	assert.True(t, ok, "a 64-bit counter has centuries")
+}
+
 func TestShareOfAWhole(t *testing.T) {
 	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
 	bytes := Formula{Columns: []int{0}, Since: none, Times: 2, PercentOf: none, Scale: 1}

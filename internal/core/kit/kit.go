@@ -216,7 +216,7 @@ func (k *Kit) PartsOf(kind string) (Parts, bool) {
 
 // Formula compiles a reading against the columns of its source.
 func (k *Kit) Formula(r Reading, src Source) derive.Formula {
-	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale}
+	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale, Every: src.Every}
 	if p, ok := k.PartsOf(r.Of); ok && p.Since != "" {
 		f.Since = src.Column(p.Since)
 	}

@@ -95,9 +95,9 @@ func TestFormulasKnowTheirColumns(t *testing.T) {
 	k := wholeKit(t)
 	src, _ := k.Source("table")
 	in, _ := k.Reading("in")
-	assert.Equal(t, derive.Formula{Columns: []int{2}, Rate: true, Since: -1, Times: -1, PercentOf: -1, Scale: 8}, k.Formula(in, src))
+	assert.Equal(t, derive.Formula{Columns: []int{2}, Rate: true, Since: -1, Times: -1, PercentOf: -1, Scale: 8, Every: 30 * time.Second}, k.Formula(in, src))
 	fill, _ := k.Reading("fill")
-	assert.Equal(t, derive.Formula{Columns: []int{4, 2}, Since: -1, Times: 3, PercentOf: 3, Scale: 1}, k.Formula(fill, src))
+	assert.Equal(t, derive.Formula{Columns: []int{4, 2}, Since: -1, Times: 3, PercentOf: 3, Scale: 1, Every: 30 * time.Second}, k.Formula(fill, src))
 }
 
 func TestFiltersKeepRows(t *testing.T) {

@@ -59,8 +59,9 @@ const (
 )
 
 const (
-	wrap32      = float64(1 << 32)
-	uptimeRound = wrap32 / 100 // seconds until sysUpTime wraps
+	// Round32 is how many counts a 32-bit counter takes until it begins again.
+	Round32     = float64(1 << 32)
+	uptimeRound = Round32 / 100 // seconds until sysUpTime wraps
 	// uptimeSlack is how far sysUpTime and our clock may drift apart, in
 	// seconds, before a smaller sysUpTime counts as a reboot.
 	uptimeSlack = 120.0
@@ -147,7 +148,7 @@ func judge(old *Reading, now Reading, ceiling float64) (Outcome, float64) {
 //
 //	2^32 counts of octets take 34 s at 1 Gbit/s, 344 s at 100 Mbit/s
 func (r Reading) TooFast(interval time.Duration, ceiling float64) bool {
-	return r.Bits == 32 && ceiling > 0 && ceiling*interval.Seconds() >= wrap32
+	return r.Bits == 32 && ceiling > 0 && ceiling*interval.Seconds() >= Round32
 }
 
 // restarted compares how far sysUpTime moved with how far the clock moved,
