@@ -98,12 +98,12 @@ func TestFilterAndFormula(t *testing.T) {
 	assert.True(t, volumes.Filter.Keeps(src, disk))
 	assert.False(t, volumes.Filter.Keeps(src, ram))
 	share, _ := k.Reading("volume_share")
-	value, ok, _ := k.Formula(share, src).Apply(derive.Fetched{}, disk, nil, 0)
-	assert.True(t, ok)
-	assert.Equal(t, 91.0, value)
+	got := k.Formula(share, src).Apply(derive.Fetched{}, disk, nil, 0)
+	assert.True(t, got.OK)
+	assert.Equal(t, 91.0, got.Value)
 	space, _ := k.Reading("volume_bytes")
-	value, _, _ = k.Formula(space, src).Apply(derive.Fetched{At: time.Now()}, disk, nil, 0)
-	assert.Equal(t, 910.0*4096, value)
+	got = k.Formula(space, src).Apply(derive.Fetched{At: time.Now()}, disk, nil, 0)
+	assert.Equal(t, 910.0*4096, got.Value)
 }
 
 func texts(t why.Trace) (out []string) {

@@ -19,6 +19,8 @@ type Reading struct {
 	PreviousValue   *float64   `json:"previous_value"`
 	// Stood is the value of a state or text with since when it stands.
 	Stood *domain.Run `json:"stood,omitempty"`
+	// Implausible are values that cannot be, kept apart.
+	Implausible *domain.Implausible `json:"implausible,omitempty"`
 }
 
 func (a *api) devices() {
@@ -72,6 +74,10 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 	if err != nil {
 		return nil, err
 	}
+	apart, err := a.Store.Implausible.Of(ctx, domain.IDsOf(series))
+	if err != nil {
+		return nil, err
+	}
 	out := []Reading{}
 	for _, x := range series {
 		r := Reading{Series: x, IntervalSeconds: int(x.Interval / time.Second)}
@@ -80,6 +86,9 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 		}
 		if run, ok := standing[x.ID]; ok {
 			r.Stood = &a.Watch.Worded(x, []domain.Run{run})[0]
+		}
+		if i, ok := apart[x.ID]; ok {
+			r.Implausible = &i
 		}
 		out = append(out, r)
 	}

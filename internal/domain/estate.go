@@ -156,6 +156,23 @@ type SeriesSample struct {
 	Sample
 }
 
+// ImplausibleValue is a value that a device gave and that cannot be, with why.
+type ImplausibleValue struct {
+	SeriesSample
+	Reason string
+}
+
+// Implausible are the values of a series that cannot be. They are kept apart:
+// no chart, sum or judgement knows of them.
+type Implausible struct {
+	SeriesID ID        `json:"series_id"`
+	Count    int64     `json:"count"`
+	FirstAt  time.Time `json:"first_at"`
+	LastAt   time.Time `json:"last_at"`
+	Reason   string    `json:"reason"`
+	Newest   []Sample  `json:"newest"` // the newest first, at most ten
+}
+
 // SeriesText is a text that was seen at a time, with its series.
 type SeriesText struct {
 	SeriesID ID

@@ -46,16 +46,18 @@ type Collector struct {
 	stats    collectorStats
 }
 
-type collectorStats struct{ samples, fetches, failures, waiting atomic.Int64 }
+type collectorStats struct{ samples, implausible, fetches, failures, waiting atomic.Int64 }
 
 // CollectorStats are figures about collecting since the start.
 type CollectorStats struct {
 	Scheduler SchedulerStats
 	Samples   int64 // stored
-	Fetches   int64
-	Failures  int64 // fetches that ended in an error
-	Buffered  int   // results that wait for the pipeline
-	Away      bool  // the database does not take samples now
+	// Implausible is how many values could not be, and were kept apart.
+	Implausible int64
+	Fetches     int64
+	Failures    int64 // fetches that ended in an error
+	Buffered    int   // results that wait for the pipeline
+	Away        bool  // the database does not take samples now
 	// Unrecorded is what judging found and the database did not take yet;
 	// SetAside what it refused for its own reason.
 	Unrecorded int64
@@ -122,7 +124,7 @@ func (c *Collector) Stop() {
 
 // Stats returns figures about the work.
 func (c *Collector) Stats() CollectorStats {
-	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Fetches: c.stats.fetches.Load(),
+	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Implausible: c.stats.implausible.Load(), Fetches: c.stats.fetches.Load(),
 		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away,
 		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load()}
 }

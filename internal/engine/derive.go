@@ -14,6 +14,21 @@ type outcome struct {
 	samples []domain.SeriesSample
 	texts   []domain.SeriesText
 	states  []domain.Series // whose collecting began, failed or recovered
+	// implausible are values that cannot be.
+	implausible []domain.ImplausibleValue
+}
+
+// size is how much the outcome holds.
+func (o *outcome) size() int {
+	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible)
+}
+
+// add puts another outcome behind.
+func (o *outcome) add(more outcome) {
+	o.samples = append(o.samples, more.samples...)
+	o.texts = append(o.texts, more.texts...)
+	o.states = append(o.states, more.states...)
+	o.implausible = append(o.implausible, more.implausible...)
 }
 
 // take turns one fetch into samples. Rows of parts must be bound already; rows
@@ -42,8 +57,7 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 					bs.keepText(row.Row, got, &out)
 					continue
 				}
-				value, ok, problem := bs.formula.Apply(got, row.Row, &bs.state, ceiling)
-				bs.keep(value, ok, string(problem), got.When(row.Row), &out)
+				bs.keep(bs.formula.Apply(got, row.Row, &bs.state, ceiling), got.When(row.Row), &out)
 			}
 		}
 	}
@@ -54,11 +68,11 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 // filter keeps.
 func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outcome) {
 	if got.Error != "" && !bs.reading.Always {
-		bs.keep(0, false, got.Error, got.At, out)
+		bs.note(false, got.Error, out)
 		return
 	}
 	var values []float64
-	problem := "no row of the device fits this reading"
+	taken := derive.Taken{Problem: "no row of the device fits this reading"}
 	for _, row := range got.Rows {
 		if !bs.reading.Filter.Keeps(sb.src, row) {
 			continue
@@ -67,33 +81,40 @@ func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outco
 			bs.keepText(row, got, out)
 			return
 		}
-		value, ok, why := bs.formula.Apply(got, row, &bs.state, 0)
-		if ok {
-			values = append(values, value)
+		if taken = bs.formula.Apply(got, row, &bs.state, 0); taken.Implausible {
+			bs.keep(taken, got.At, out) // it would spoil the whole
+			return
 		}
-		problem = string(why)
+		if taken.OK {
+			values = append(values, taken.Value)
+		}
 		if bs.reading.Over == derive.OverFirst || bs.reading.Over == "" {
 			break
 		}
 	}
-	value, ok := bs.reading.Over.Combine(values)
-	bs.keep(value, ok, problem, got.At, out)
+	taken.Value, taken.OK = bs.reading.Over.Combine(values)
+	bs.keep(taken, got.At, out)
 }
 
 func (kb *kindBinding) fail(problem string, out *outcome) {
 	for _, bp := range kb.rows {
 		for _, bs := range bp.series {
-			bs.keep(0, false, problem, time.Time{}, out)
+			bs.note(false, problem, out)
 		}
 	}
 }
 
-// keep stores a value, and notes when the way that collecting goes changed.
-func (bs *boundSeries) keep(value float64, ok bool, problem string, at time.Time, out *outcome) {
-	if ok {
-		out.samples = append(out.samples, domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: at, Value: value}})
+// keep stores a value, or puts it aside where it cannot be, and notes when the
+// way that collecting goes changed.
+func (bs *boundSeries) keep(taken derive.Taken, at time.Time, out *outcome) {
+	x := domain.SeriesSample{SeriesID: bs.id, Sample: domain.Sample{At: at, Value: taken.Value}}
+	switch {
+	case taken.OK:
+		out.samples = append(out.samples, x)
+	case taken.Implausible:
+		out.implausible = append(out.implausible, domain.ImplausibleValue{SeriesSample: x, Reason: taken.Problem})
 	}
-	bs.note(ok, problem, out)
+	bs.note(taken.OK, taken.Problem, out)
 }
 
 // keepText stores the text of a row.
@@ -102,7 +123,7 @@ func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome
 	if ok {
 		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.When(row), Text: text})
 	}
-	bs.note(ok, string(problem), out)
+	bs.note(ok, problem, out)
 }
 
 // note tells when the way that collecting goes changed.

@@ -12,7 +12,7 @@ import (
 // flush stores a batch and has it judged, trying again until the database
 // takes it: what was taken is never dropped.
 func (c *Collector) flush(ctx context.Context, batch *outcome) {
-	if len(batch.samples)+len(batch.texts)+len(batch.states) == 0 {
+	if batch.size() == 0 {
 		return
 	}
 	later := c.codeTexts(ctx, batch)
@@ -22,6 +22,12 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 			c.log.Error("the states of series cannot be stored", "error", err)
 		}
 	}
+	if len(batch.implausible) > 0 {
+		if err := c.insist(ctx, "values that cannot be", func() error { return c.store.Implausible.Add(ctx, batch.implausible) }); err != nil {
+			c.log.Error("values that cannot be are not kept", "error", err)
+		}
+	}
+	c.stats.implausible.Add(int64(len(batch.implausible)))
 	c.stats.samples.Add(int64(len(batch.samples)))
 	c.judge.samples(batch.samples) // its from now on
 	*batch = outcome{texts: later}

@@ -51,7 +51,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			for len(c.results) > 0 {
 				c.take(ctx, <-c.results, &batch)
 			}
-			for len(batch.samples)+len(batch.texts)+len(batch.states) > 0 {
+			for batch.size() > 0 {
 				c.flush(ctx, &batch)
 			}
 			return
@@ -75,10 +75,7 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 		}
 		c.learnBoot(ctx, b, r.got)
 	}
-	o := sb.take(r.got, rows)
-	batch.samples = append(batch.samples, o.samples...)
-	batch.texts = append(batch.texts, o.texts...)
-	batch.states = append(batch.states, o.states...)
+	batch.add(sb.take(r.got, rows))
 }
 
 // sync makes parts and series for rows that are new or changed. It waits while

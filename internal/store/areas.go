@@ -22,6 +22,7 @@ type Areas struct {
 	Finds       Finds
 	Fittings    Fittings
 	Hits        Hits
+	Implausible Implausible
 	Incidents   Incidents
 	Keeps       Keeps
 	Kits        Kits
@@ -59,6 +60,7 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Finds:       Finds{a},
 		Fittings:    Fittings{a},
 		Hits:        Hits{a},
+		Implausible: Implausible{a},
 		Incidents:   Incidents{a},
 		Keeps:       Keeps{a},
 		Kits:        Kits{a},

@@ -39,12 +39,16 @@ type ValueFilter struct {
 	Kit     string
 	Reading string
 	// Of picks those of any of these readings.
-	Of     []ReadingKey
+	Of []ReadingKey
+	// State is a state of series, or KeptApart.
 	State  string
 	Sort   string // device, reading, value, age; with a leading "-" downwards
 	Limit  int
 	Offset int
 }
+
+// KeptApart picks the series of which values came that cannot be.
+const KeptApart = "implausible"
 
 var valueOrder = map[string]string{
 	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id", "-reading": "s.name DESC, d.name, s.id",
@@ -55,7 +59,8 @@ func (s Values) Listed(ctx context.Context, f ValueFilter) ([]ListedValue, int64
 	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id")
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
-	q = when(q, f.State != "", "s.state = ?", f.State)
+	q = when(q, f.State != "" && f.State != KeptApart, "s.state = ?", f.State)
+	q = when(q, f.State == KeptApart, "EXISTS (SELECT 1 FROM implausible i WHERE i.series_id = s.id)")
 	if len(f.Of) > 0 {
 		q = q.Where("(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))", recordsOf(f.Of))
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"tirelessowl/internal/core/plausible"
 	"tirelessowl/internal/core/rate"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
@@ -25,11 +26,26 @@ type Formula struct {
 	Scale     float64
 	// Every is the usual time between two looks.
 	Every time.Duration
+	// Can are the values that the reading can have, in its Unit.
+	Can  plausible.Limits
+	Unit string
+	// State is true where the value is one of an enumeration: a whole number,
+	// never one that is written in a text.
+	State bool
 }
 
-// Problem says in words why a formula gave no value; empty when it did or
-// when there is simply none yet.
-type Problem string
+// Taken is what a formula made of a row.
+type Taken struct {
+	Value float64
+	OK    bool
+	// Problem says why there is no value; empty where waiting is normal, such
+	// as after the first look at a counter.
+	Problem string
+	// Implausible is true for a Value that there is, and that cannot be.
+	Implausible bool
+}
+
+func problem(text string) Taken { return Taken{Problem: text} }
 
 // State is what a formula remembers between fetches of one series.
 type State struct {
@@ -58,23 +74,28 @@ func (st State) Why() (t why.Trace, ok bool) {
 	return t, true
 }
 
-// Apply computes the value of one row. ok is false when there is no value
-// this time: the problem tells why, and is empty where waiting is normal
-// (the first look at a counter).
-func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) (value float64, ok bool, problem Problem) {
+// Apply computes the value of one row. ceiling is the highest rate of a counter
+// in counts a second, 0 where it is not known.
+func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) Taken {
 	raw, found := f.raw(row)
 	if !found {
-		return 0, false, "the device does not give this value"
+		return problem("the device does not give this value")
 	}
 	if f.Rate {
-		value, ok, problem = f.rate(raw, got, row, st, ceiling)
-	} else if value, ok = raw.Number(); !ok {
-		problem = Problem(fmt.Sprintf("expected a number, got the text “%.40s”", raw.Text))
+		value, out := f.rate(raw, got, row, st, ceiling)
+		if !out.OK {
+			return out
+		}
+		return f.finish(value, row, ceiling)
 	}
+	value, ok := raw.Number()
 	if !ok {
-		return 0, false, problem
+		return problem(fmt.Sprintf("expected a number, got the text “%.40s”", raw.Text))
 	}
-	return f.finish(value, row)
+	if f.State && (raw.Kind != Gauge || value != math.Trunc(value)) {
+		return problem(fmt.Sprintf("expected the number of a state, got “%.40s”", raw))
+	}
+	return f.finish(value, row, 0)
 }
 
 func (f Formula) raw(row Row) (Value, bool) {
@@ -86,14 +107,14 @@ func (f Formula) raw(row Row) (Value, bool) {
 	return Value{}, false
 }
 
-func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float64) (float64, bool, Problem) {
+func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float64) (float64, Taken) {
 	bits := 64
 	switch raw.Kind {
 	case Counter32:
 		bits = 32
 	case Counter64:
 	default:
-		return 0, false, Problem("expected a counter, got " + raw.String())
+		return 0, problem(fmt.Sprintf("expected a counter, got “%.40s”", raw))
 	}
 	now := rate.Reading{At: got.When(row), Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown, Of: f.instance(row)}
 	var old *rate.Reading
@@ -105,20 +126,28 @@ func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float6
 		st.before, st.last, st.ceiling, st.looks = st.last, now, ceiling, min(2, st.looks+1)
 	}
 	if now.TooFast(f.Every, ceiling) {
-		return 0, false, f.tooFast(ceiling)
+		return 0, problem(f.tooFast(ceiling))
 	}
-	return value, outcome == rate.Steady || outcome == rate.Wrapped, ""
+	return value, Taken{OK: outcome == rate.Steady || outcome == rate.Wrapped}
 }
 
 // tooFast says what can be done about a 32-bit counter that may pass its end
 // more than once between two looks.
-func (f Formula) tooFast(ceiling float64) Problem {
+func (f Formula) tooFast(ceiling float64) string {
 	help := "let the device give its 64-bit counter"
 	if most := time.Duration(rate.Round32 / ceiling * float64(time.Second)).Truncate(time.Second); most > 0 {
 		help += ", or collect it each " + units.Span(most)
 	}
-	return Problem(fmt.Sprintf("with %s this is too fast for its 32-bit counter at %s, which may pass its end more than once in between: %s",
-		units.Format(ceiling*8, "bit/s"), units.Span(f.Every), help))
+	return fmt.Sprintf("with %s this is too fast for its 32-bit counter at %s, which may pass its end more than once in between: %s",
+		units.Format(ceiling*8, "bit/s"), units.Span(f.Every), help)
+}
+
+// can are the values that can be on a line of a speed.
+func (f Formula) can(ceiling float64) plausible.Limits {
+	if f.Can == (plausible.Limits{}) {
+		return plausible.Of(f.Unit)
+	}
+	return f.Can.Line(ceiling * f.Scale)
 }
 
 // instance is what the counter of a row counts for.
@@ -133,18 +162,18 @@ func (f Formula) instance(row Row) rate.Instance {
 	return of
 }
 
-func (f Formula) finish(value float64, row Row) (float64, bool, Problem) {
+func (f Formula) finish(value float64, row Row, ceiling float64) Taken {
 	if f.Times >= 0 {
 		by, ok := row.Values[f.Times].Number()
 		if !ok {
-			return 0, false, "the size of one unit is missing"
+			return problem("the size of one unit is missing")
 		}
 		value *= by
 	}
 	if f.PercentOf >= 0 {
 		whole, ok := row.Values[f.PercentOf].Number()
 		if !ok || whole <= 0 {
-			return 0, false, "the total is missing or zero"
+			return problem("the total is missing or zero")
 		}
 		value = value / whole * 100
 	}
@@ -153,9 +182,12 @@ func (f Formula) finish(value float64, row Row) (float64, bool, Problem) {
 		value = significant(value)
 	}
 	if math.IsNaN(value) || math.IsInf(value, 0) {
-		return 0, false, "the value is not a finite number"
+		return problem("the value is not a finite number")
 	}
-	return value, true, ""
+	if text := f.can(ceiling).Problem(value, f.Unit); text != "" {
+		return Taken{Value: value, Problem: text, Implausible: true}
+	}
+	return Taken{Value: value, OK: true}
 }
 
 // significant rounds to six significant digits. A quotient of two measured

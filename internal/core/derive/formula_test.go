@@ -10,6 +10,8 @@ import (
 
 var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
+func (t Taken) all() (float64, bool, string) { return t.Value, t.OK, t.Problem }
+
 // plain takes one column as it is.
 func plain(column int) Formula {
 	return Formula{Columns: []int{column}, Since: none, Times: none, PercentOf: none, Scale: 1}
@@ -20,8 +22,8 @@ func num(v float64) Value { return Value{Kind: Gauge, Num: v} }
 func TestBytesBecomeBits(t *testing.T) {
 	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
 	var st State
-	fetch := func(s int, count uint64) (float64, bool, Problem) {
-		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0)
+	fetch := func(s int, count uint64) (float64, bool, string) {
+		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0).all()
 	}
 	_, ok, problem := fetch(0, 1_000_000)
 	assert.False(t, ok)
@@ -39,15 +41,15 @@ func TestBytesBecomeBits(t *testing.T) {
 func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
 	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8, Every: time.Minute}
 	var st State
-	look := func(minute int, kind Kind, ceiling float64) (bool, Problem) {
+	look := func(minute int, kind Kind, ceiling float64) (bool, string) {
 		got := Fetched{At: t0.Add(time.Duration(minute) * time.Minute)}
-		_, ok, problem := f.Apply(got, Row{Values: []Value{{Kind: kind, Count: uint64(minute) * 1000}}}, &st, ceiling)
+		_, ok, problem := f.Apply(got, Row{Values: []Value{{Kind: kind, Count: uint64(minute) * 1000}}}, &st, ceiling).all()
 		return ok, problem
 	}
 	for minute := range 3 {
 		ok, problem := look(minute, Counter32, 125e6)
 		assert.False(t, ok)
-		assert.Equal(t, Problem("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
+		assert.Equal(t, string("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
 			"let the device give its 64-bit counter, or collect it each 34\u00a0s"), problem)
 	}
 	_, problem := look(3, Counter32, 12.5e9)
@@ -68,9 +70,9 @@ func TestShareOfAWhole(t *testing.T) {
 	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
 	bytes := Formula{Columns: []int{0}, Since: none, Times: 2, PercentOf: none, Scale: 1}
 	row := Row{Values: []Value{num(750), num(1000), num(4096)}}
-	value, _, _ := share.Apply(Fetched{}, row, nil, 0)
+	value, _, _ := share.Apply(Fetched{}, row, nil, 0).all()
 	assert.Equal(t, 75.0, value)
-	value, _, _ = bytes.Apply(Fetched{}, row, nil, 0)
+	value, _, _ = bytes.Apply(Fetched{}, row, nil, 0).all()
 	assert.Equal(t, 3_072_000.0, value, "750 × 4096")
 }
 
@@ -88,7 +90,7 @@ func TestProblemsAreToldInWords(t *testing.T) {
 		"not a finite number": {plain(0), Row{Values: []Value{num(math.Inf(1))}}},
 	} {
 		var st State
-		_, ok, problem := c.f.Apply(Fetched{At: t0}, c.row, &st, 0)
+		_, ok, problem := c.f.Apply(Fetched{At: t0}, c.row, &st, 0).all()
 		assert.False(t, ok)
 		assert.Contains(t, string(problem), want)
 	}
@@ -97,9 +99,9 @@ func TestProblemsAreToldInWords(t *testing.T) {
 func TestFirstPresentColumnWins(t *testing.T) {
 	f := plain(0)
 	f.Columns = []int{0, 1}
-	value, _, _ := f.Apply(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0)
+	value, _, _ := f.Apply(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0).all()
 	assert.Equal(t, 4.0, value)
-	value, _, _ = f.Apply(Fetched{}, Row{Values: []Value{{Kind: Text, Text: " 21.5 "}, num(4)}}, nil, 0)
+	value, _, _ = f.Apply(Fetched{}, Row{Values: []Value{{Kind: Text, Text: " 21.5 "}, num(4)}}, nil, 0).all()
 	assert.Equal(t, 21.5, value, "digits in text are read")
 }
 
@@ -142,29 +144,29 @@ func TestQuotientsHaveSixDigits(t *testing.T) {
 		assert.Equal(t, want, significant(in), in)
 	}
 	third := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
-	value, _, _ := third.Apply(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0)
+	value, _, _ := third.Apply(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0).all()
 	assert.Equal(t, 33.3333, value)
-	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0)
+	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0).all()
 	assert.Equal(t, 1.23456789, value, "what the device says itself is left alone")
 }
 
 // The first column may be a factor or a whole, too, and a row may be short.
 func TestColumnsAtTheEdges(t *testing.T) {
 	row := Row{Values: []Value{num(2000), num(500)}}
-	value, ok, _ := Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, ok, _ := Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
 	assert.True(t, ok)
 	assert.Equal(t, 25.0, value, "500 of 2000")
-	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
 	assert.Equal(t, 1_000_000.0, value, "500 × 2000")
-	value, ok, _ = Formula{Columns: []int{2, 1}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	value, ok, _ = Formula{Columns: []int{2, 1}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
 	assert.True(t, ok, "a column that the row does not have is passed over")
 	assert.Equal(t, 500.0, value)
-	_, ok, problem := Formula{Columns: []int{2}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0)
+	_, ok, problem := Formula{Columns: []int{2}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
 	assert.False(t, ok)
 	assert.NotEmpty(t, problem)
 	third := Row{Values: []Value{num(3000), num(1000)}}
-	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0)
+	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0).all()
 	assert.Equal(t, 33.3333, value, "a quotient has six digits")
-	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0)
+	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0).all()
 	assert.Equal(t, 1.0/3, value, "what is no quotient is kept as it is")
 }

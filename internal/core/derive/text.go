@@ -11,7 +11,7 @@ const MaxText = 4096
 
 // Text returns the value of one row as a text, fit to be stored; ok is false
 // when the row has none, and the problem tells why.
-func (f Formula) Text(row Row) (text string, ok bool, problem Problem) {
+func (f Formula) Text(row Row) (text string, ok bool, problem string) {
 	raw, found := f.raw(row)
 	if !found {
 		return "", false, "the device does not give this value"

@@ -10,6 +10,7 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/plausible"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -125,7 +126,10 @@ type Reading struct {
 	Scale   float64
 	Filter  Filter
 	Over    derive.Over
-	Codes   map[int]string
+	// Low and High narrow or widen what its values can be; nil leaves it to the unit.
+	Low   *float64
+	High  *float64
+	Codes map[int]string
 	// Text is true for a reading whose values are texts.
 	Text    bool
 	Purpose Purpose
@@ -144,6 +148,9 @@ func (r Reading) Kind() domain.SeriesKind {
 	}
 	return domain.KindNumber
 }
+
+// Can are the values that the reading can have.
+func (r Reading) Can() plausible.Limits { return plausible.Of(r.Unit).Within(r.Low, r.High) }
 
 // Subject is what rules need to know of the values.
 func (r Reading) Subject() rule.Subject {
@@ -216,7 +223,8 @@ func (k *Kit) PartsOf(kind string) (Parts, bool) {
 
 // Formula compiles a reading against the columns of its source.
 func (k *Kit) Formula(r Reading, src Source) derive.Formula {
-	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale, Every: src.Every}
+	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale, Every: src.Every,
+		Can: r.Can(), Unit: r.Unit, State: len(r.Codes) > 0}
 	if p, ok := k.PartsOf(r.Of); ok && p.Since != "" {
 		f.Since = src.Column(p.Since)
 	}

@@ -62,6 +62,8 @@ type file struct {
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
 		Over      derive.Over
+		Low       *float64
+		High      *float64
 		Codes     map[int]string
 		Text      bool
 		Purpose   Purpose
@@ -143,7 +145,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
@@ -306,6 +308,9 @@ func (k *Kit) check() (problems []error) {
 			if variant.Key == src.Key {
 				problems = append(problems, missing(variant, slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent}))...)
 			}
+		}
+		if can := r.Can(); !(can.Low < can.High) {
+			bad("reading %q: low must be less than high", r.Key)
 		}
 		if r.Rate && r.Of == "" && r.Over != "" && r.Over != derive.OverFirst {
 			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)

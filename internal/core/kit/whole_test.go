@@ -11,6 +11,7 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/plausible"
 	"tirelessowl/internal/core/rate"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -95,9 +96,11 @@ func TestFormulasKnowTheirColumns(t *testing.T) {
 	k := wholeKit(t)
 	src, _ := k.Source("table")
 	in, _ := k.Reading("in")
-	assert.Equal(t, derive.Formula{Columns: []int{2}, Rate: true, Since: -1, Times: -1, PercentOf: -1, Scale: 8, Every: 30 * time.Second}, k.Formula(in, src))
+	assert.Equal(t, derive.Formula{Columns: []int{2}, Rate: true, Since: -1, Times: -1, PercentOf: -1, Scale: 8, Every: 30 * time.Second, Can: plausible.Of("bit/s"), Unit: "bit/s"}, k.Formula(in, src))
+	mode, _ := k.Reading("mode")
+	assert.True(t, k.Formula(mode, src).State, "its numbers are those of an enumeration")
 	fill, _ := k.Reading("fill")
-	assert.Equal(t, derive.Formula{Columns: []int{4, 2}, Since: -1, Times: 3, PercentOf: 3, Scale: 1, Every: 30 * time.Second}, k.Formula(fill, src))
+	assert.Equal(t, derive.Formula{Columns: []int{4, 2}, Since: -1, Times: 3, PercentOf: 3, Scale: 1, Every: 30 * time.Second, Can: plausible.Of("%"), Unit: "%"}, k.Formula(fill, src))
 }
 
 func TestFiltersKeepRows(t *testing.T) {
@@ -224,6 +227,13 @@ func TestEachReasonToRefuse(t *testing.T) {
 		"a text with a unit":             fmt.Sprintf(texts, ", unit: B"),
 		"a text that stands for a word":  fmt.Sprintf(texts, ", codes: {1: up}"),
 		"the mean of texts":              fmt.Sprintf(texts, ", over: avg"),
+		"a rate over many rows":          base + "readings: [{key: r, source: s, value: [a], rate: true, over: sum}]",
+		"a filter on no column":          base + "readings: [{key: r, source: s, value: [a], only: {z: [1]}}]",
+		"limits the wrong way round":     base + "readings: [{key: r, source: s, value: [a], low: 2, high: 1}]",
+		"parts with unknown marks":       base + strings.Replace(parts, "name: [a]", "name: [a], marks: [z]", 1),
+		"parts with an unknown life":     base + strings.Replace(parts, "name: [a]", "name: [a], living: {z: [1]}", 1),
+		"parts told apart by nothing":    base + strings.Replace(parts, "name: [a]", "name: [a], apart: [z]", 1),
+		"parts since nobody knows":       base + strings.Replace(parts, "name: [a]", "name: [a], since: z", 1),
 		"a rule without key":             base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{name: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
 		"a rule without name":            base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
 		"a rule with two conditions":     base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, reading: r, limit: {}, state: {}}]",
@@ -240,6 +250,7 @@ func TestEachReasonToRefuse(t *testing.T) {
 		"each second":       strings.Replace(base, "60s", "1s", 1),
 		"parts":             base + parts,
 		"a text":            fmt.Sprintf(texts, ""),
+		"limits of its own": base + "readings: [{key: r, source: s, value: [a], low: -1, high: 800}]",
 		"the first of many": fmt.Sprintf(texts, ", over: first"),
 		"a parameter":       strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{form}\"}", 1) + "parameters: [{name: form}]\n",
 	} {

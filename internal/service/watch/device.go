@@ -61,14 +61,14 @@ type Subject struct {
 	Kits      []*kit.Kit
 	// Parameters are the values set on this device, by kit and name.
 	Parameters map[string]map[string]string
-	Series     int
-	Failing    int
-	Open       []domain.Incident
-	Changes    []domain.Transition
-	Via        *domain.Device
-	ViaFrom    inherit.Resolved // where that is set
-	Behind     []domain.Device  // some of those that are reached through it
-	BehindAll  int
+	// Count is how its series fare.
+	Count     store.SeriesCount
+	Open      []domain.Incident
+	Changes   []domain.Transition
+	Via       *domain.Device
+	ViaFrom   inherit.Resolved // where that is set
+	Behind    []domain.Device  // some of those that are reached through it
+	BehindAll int
 }
 
 // Device gathers a device's page.
@@ -128,11 +128,9 @@ func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
 	if err != nil {
 		return err
 	}
-	count, err := s.store.Series.CountOf(ctx, id)
-	if err != nil {
+	if out.Count, err = s.store.Series.CountOf(ctx, id); err != nil {
 		return err
 	}
-	out.Series, out.Failing = count.All, count.Failing
 	out.Parameters = map[string]map[string]string{}
 	for _, f := range fittings {
 		k, err := s.kits.Kit(f.Kit)

@@ -41,8 +41,8 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 
 	got, err := w.Device(ctx, d.ID, watch.Look{}, now)
 	require.NoError(t, err)
-	assert.Equal(t, 4, got.Series)
-	assert.Equal(t, 1, got.Failing)
+	assert.Equal(t, 4, got.Count.All)
+	assert.Equal(t, 1, got.Count.Failing)
 	assert.Len(t, got.Kits, 2, "a kit that does not exist any more is passed over")
 	assert.Equal(t, "b", got.Parameters["interfaces"]["a"])
 	require.Len(t, got.Values, 1)

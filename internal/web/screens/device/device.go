@@ -374,6 +374,8 @@ type seriesView struct {
 	Formats []exchange.Format
 	// Standing is shown in the place of the chart for states and texts.
 	Standing *standingView
+	// Implausible are values that cannot be; nil where there are none.
+	Implausible *domain.Implausible
 }
 
 func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
@@ -394,6 +396,13 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	}
 	if v.Part, err = s.Store.Parts.Name(r.Context(), x.PartID); err != nil {
 		return err
+	}
+	apart, err := s.Store.Implausible.Of(r.Context(), []domain.ID{id})
+	if err != nil {
+		return err
+	}
+	if a, ok := apart[id]; ok {
+		v.Implausible = &a
 	}
 	if x.Kind.Stands() {
 		if v.Standing, err = s.standing(r, x, v.Span); err != nil {
