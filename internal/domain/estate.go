@@ -59,8 +59,11 @@ type Device struct {
 	Health      Health     `json:"health"`
 	HealthSince time.Time  `json:"health_since"`
 	HealthNote  string     `json:"health_note"`
-	BootedAt    time.Time  `json:"booted_at"` // zero when not learnt yet
-	CreatedAt   time.Time  `json:"created_at"`
+	// BootedAt is when the machine started, AgentSince when what answers for it
+	// did; zero when not learnt yet.
+	BootedAt   time.Time `json:"booted_at"`
+	AgentSince time.Time `json:"agent_since"`
+	CreatedAt  time.Time `json:"created_at"`
 }
 
 // Endpoint is how a device is talked to by one way to collect.
@@ -104,6 +107,7 @@ const (
 	SeriesWaiting SeriesState = "waiting" // for its first value
 	SeriesOK      SeriesState = "ok"
 	SeriesFailing SeriesState = "failing"
+	SeriesAbsent  SeriesState = "absent" // the device does not have it, and need not
 )
 
 // SeriesKind says what the values of a series are.

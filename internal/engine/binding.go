@@ -18,7 +18,8 @@ type binding struct {
 	reach   string                    // key of the source that tells whether the device answers
 	parts   []domain.Part
 	series  map[seriesKey]domain.Series
-	booted  time.Time
+	booted  time.Time // the machine
+	agent   time.Time // what answers for it
 }
 
 // seriesKey names a series within its device.
@@ -54,12 +55,13 @@ type boundSeries struct {
 	state   derive.State
 	status  domain.SeriesState
 	problem string
-	full    bool // a text series that takes no more different texts
+	says    string // which way of several made the newest value
+	full    bool   // a text series that takes no more different texts
 }
 
 // bind builds the binding of a device from what is stored.
 func bind(kits *collect.Service, d domain.Device, via domain.ID, fittings []domain.Fitting, parts []domain.Part, series []domain.Series) *binding {
-	b := &binding{device: d, via: via, sources: map[string]*sourceBinding{}, parts: parts, series: make(map[seriesKey]domain.Series, len(series)), booted: d.BootedAt}
+	b := &binding{device: d, via: via, sources: map[string]*sourceBinding{}, parts: parts, series: make(map[seriesKey]domain.Series, len(series)), booted: d.BootedAt, agent: d.AgentSince}
 	b.add(series)
 	for _, f := range fittings {
 		k, err := kits.Kit(f.Kit)

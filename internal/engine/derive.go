@@ -68,7 +68,13 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 // filter keeps.
 func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outcome) {
 	if got.Error != "" && !bs.reading.Always {
-		bs.note(false, got.Error, out)
+		bs.note(derive.Taken{Problem: got.Error}, out)
+		return
+	}
+	if len(bs.reading.FirstOf) > 0 {
+		var taken derive.Taken
+		taken, bs.says = bs.reading.Balanced(sb.src, got.Rows)
+		bs.keep(taken, got.At, out)
 		return
 	}
 	var values []float64
@@ -99,7 +105,7 @@ func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outco
 func (kb *kindBinding) fail(problem string, out *outcome) {
 	for _, bp := range kb.rows {
 		for _, bs := range bp.series {
-			bs.note(false, problem, out)
+			bs.note(derive.Taken{Problem: problem}, out)
 		}
 	}
 }
@@ -114,7 +120,7 @@ func (bs *boundSeries) keep(taken derive.Taken, at time.Time, out *outcome) {
 	case taken.Implausible:
 		out.implausible = append(out.implausible, domain.ImplausibleValue{SeriesSample: x, Reason: taken.Problem})
 	}
-	bs.note(taken.OK, taken.Problem, out)
+	bs.note(taken, out)
 }
 
 // keepText stores the text of a row.
@@ -123,17 +129,19 @@ func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome
 	if ok {
 		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.When(row), Text: text})
 	}
-	bs.note(ok, problem, out)
+	bs.note(derive.Taken{OK: ok, Problem: problem, Absent: problem != "" && !ok && text == ""}, out)
 }
 
 // note tells when the way that collecting goes changed.
-func (bs *boundSeries) note(ok bool, problem string, out *outcome) {
-	status := bs.status
+func (bs *boundSeries) note(taken derive.Taken, out *outcome) {
+	status, problem := bs.status, taken.Problem
 	switch {
-	case ok && bs.full:
+	case taken.OK && bs.full:
 		return // it was refused, and is until the application starts again
-	case ok:
+	case taken.OK:
 		status, problem = domain.SeriesOK, ""
+	case taken.Absent && bs.reading.Optional:
+		status = domain.SeriesAbsent
 	case problem != "":
 		status = domain.SeriesFailing
 	default:

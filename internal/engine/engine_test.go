@@ -126,7 +126,8 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 	assert.InDelta(t, 200_000, latest[w.series(t)["lan1/out"].ID].Value, 1e-6)
 	d, err := w.store.Devices.One(t.Context(), w.device.ID)
 	require.NoError(t, err)
-	assert.WithinDuration(t, t0, d.BootedAt, 2*time.Second, "learnt from the uptime")
+	assert.WithinDuration(t, t0, d.AgentSince, 2*time.Second, "learnt from the uptime")
+	assert.Zero(t, d.BootedAt, "of the machine it says nothing")
 }
 
 func TestReindexedAndVanishedRows(t *testing.T) {

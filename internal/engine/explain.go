@@ -22,6 +22,9 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 		if p, ok := c.bound[s.DeviceID].part(s.PartID); ok && p.Reason != "" {
 			t.Because("It is row "+p.Index+" of the device's table", p.Reason, nil)
 		}
+		if bs.says != "" {
+			t.Because("Counted now is", bs.says, nil)
+		}
 		if bs.problem != "" {
 			t.Because("Collecting it fails now", bs.problem, nil)
 		}

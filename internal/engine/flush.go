@@ -6,6 +6,7 @@ import (
 
 	"github.com/cenkalti/backoff/v5"
 
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/domain"
 )
 
@@ -73,7 +74,7 @@ func (c *Collector) codeTexts(ctx context.Context, batch *outcome) (later []doma
 func (c *Collector) refuse(id domain.ID, batch *outcome) {
 	for _, b := range c.bound {
 		if bs, _ := b.find(id); bs != nil && !bs.full {
-			bs.note(false, "it had so many different texts that no new ones are kept", batch)
+			bs.note(derive.Taken{Problem: "it had so many different texts that no new ones are kept"}, batch)
 			bs.full = true
 		}
 	}

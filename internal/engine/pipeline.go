@@ -2,10 +2,11 @@ package engine
 
 import (
 	"context"
-	"math"
 	"time"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/uptime"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -73,9 +74,12 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 				c.sync(ctx, b, sb, kb, rows[i], r.got.At)
 			}
 		}
-		c.learnBoot(ctx, b, r.got)
 	}
-	batch.add(sb.take(r.got, rows))
+	o := sb.take(r.got, rows)
+	if r.got.Error == "" {
+		c.learnUptimes(ctx, b, sb, r.got, o)
+	}
+	batch.add(o)
 }
 
 // sync makes parts and series for rows that are new or changed. It waits while
@@ -129,18 +133,29 @@ func keepStates(old, fresh map[string]*boundPart) {
 	}
 }
 
-// learnBoot notes when the device started, if that is news.
-func (c *Collector) learnBoot(ctx context.Context, b *binding, got derive.Fetched) {
-	if !got.UptimeKnown {
+// learnUptimes notes since when the machine runs, and what answers for it, if
+// that is news.
+func (c *Collector) learnUptimes(ctx context.Context, b *binding, sb *sourceBinding, got derive.Fetched, o outcome) {
+	booted, agent := b.booted, b.agent
+	if got.UptimeKnown {
+		// It comes with the first answer.
+		agent, _, _ = uptime.Since(agent, got.At.Add(-got.Took), time.Duration(got.Uptime)*10*time.Millisecond)
+	}
+	for _, bs := range sb.own {
+		if bs.reading.Purpose != kit.Uptime {
+			continue
+		}
+		for _, x := range o.samples {
+			if x.SeriesID == bs.id {
+				booted, _, _ = uptime.Since(booted, x.At, time.Duration(x.Value*float64(time.Second)))
+			}
+		}
+	}
+	if booted.Equal(b.booted) && agent.Equal(b.agent) {
 		return
 	}
-	// The uptime comes with the first answer.
-	at := got.At.Add(-got.Took - time.Duration(got.Uptime)*10*time.Millisecond).Truncate(time.Second)
-	if math.Abs(at.Sub(b.booted).Seconds()) < 60 {
-		return
-	}
-	b.booted = at
-	if err := c.store.Devices.SetBooted(ctx, b.device.ID, at); err != nil {
+	b.booted, b.agent = booted, agent
+	if err := c.store.Devices.SetUptimes(ctx, b.device.ID, booted, agent); err != nil {
 		c.log.Warn("the time of a start could not be stored", "device", b.device.Name, "error", err)
 	}
 }

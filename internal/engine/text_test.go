@@ -12,20 +12,24 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// system is the answer to the kit "system": description, uptime, contact, name, location.
-func system(n int, description string) derive.Fetched {
+// system is the answer to the kit "system": description, uptime, contact, name,
+// location; of what it tells of uptimes it has that of the agent only.
+func system(q way.Question, n int, description string) derive.Fetched {
 	text := func(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: s} }
 	at := time.Now().UTC().Truncate(time.Hour).Add(time.Duration(n-60) * time.Minute)
+	if q.Key == "system/since" {
+		return derive.Fetched{At: at, Uptime: 4200, UptimeKnown: true, Rows: []derive.Row{{Values: []derive.Value{{}, {}, {}, {Kind: derive.Gauge, Num: 4200}}}}}
+	}
 	return derive.Fetched{At: at, Rows: []derive.Row{{Values: []derive.Value{text(description), {Kind: derive.Gauge, Num: 4200}, {}, text("np-sw-1"), text("  North\tPier \x00")}}}}
 }
 
 func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	w := setup(t, "system")
-	w.start(t, func(_ way.Question, n int) derive.Fetched {
+	w.start(t, func(q way.Question, n int) derive.Fetched {
 		if n >= 3 {
-			return system(n, "switch, release 6.2")
+			return system(q, n, "switch, release 6.2")
 		}
-		return system(n, "switch, release 6.1")
+		return system(q, n, "switch, release 6.1")
 	})
 	past := func(reading string) []domain.Run {
 		x := w.series(t)[reading]
@@ -53,6 +57,9 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	assert.Equal(t, domain.KindText, all["description"].Kind)
 	assert.Equal(t, domain.SeriesFailing, all["contact"].State)
 	assert.Contains(t, all["contact"].Error, "does not give this value")
+	assert.Equal(t, domain.SeriesAbsent, all["machine"].State, "a device need not have it")
+	assert.Contains(t, all["machine"].Error, "does not give machine")
+	assert.Equal(t, domain.SeriesAbsent, all["boots"].State)
 	trace, err := w.collector.WhyValue(t.Context(), all["description"])
 	require.NoError(t, err)
 	assert.Contains(t, words(trace.Facts), "kept as it is")
@@ -60,7 +67,7 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 
 func TestATextThatNeverStaysFails(t *testing.T) {
 	w := setup(t, "system")
-	w.start(t, func(_ way.Question, n int) derive.Fetched { return system(n, "booted "+time.Now().String()) })
+	w.start(t, func(q way.Question, n int) derive.Fetched { return system(q, n, "booted "+time.Now().String()) })
 	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	_, err := w.store.Pool().Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
 	require.NoError(t, err)

@@ -68,7 +68,11 @@ const (
 	mibStorage = "1.3.6.1.2.1.25.2.3.1."
 	mibCPU     = "1.3.6.1.2.1.25.3.3.1.2."
 	mibIPAddr  = "1.3.6.1.2.1.4.20.1."
+	hrUptime   = "1.3.6.1.2.1.25.1.1.0"
 	engineID   = "1.3.6.1.6.3.10.2.1.1.0"
+
+	engineBoots = "1.3.6.1.6.3.10.2.1.2.0"
+	engineTime  = "1.3.6.1.6.3.10.2.1.3.0"
 )
 
 // described lets the description be another one until a moment: the software
@@ -94,6 +98,8 @@ func (d *Device) addSystem(p product) {
 	d.tree.text(mibSystem+"6.0", d.Place)
 	d.tree.number(mibSystem+"7.0", gosnmp.Integer, p.services)
 	d.tree.text(engineID, "\x80\x00\x7e\xd9\x04"+d.Name)
+	d.tree.number(engineBoots, gosnmp.Integer, 1)
+	d.tree.add(engineTime, gosnmp.Integer, func(now time.Time) value { return value{count: uint64(now.Sub(d.bootAt(now)) / time.Second)} })
 	for _, a := range append([]netip.Addr{d.Address}, d.Others...) {
 		s := a.String()
 		d.tree.add(mibIPAddr+"1."+s, gosnmp.IPAddress, func(time.Time) value { return value{text: s} }).fixed = true
@@ -130,6 +136,7 @@ func (d *Device) addPort(ix string, index uint64, p port) {
 	tr.text(mibIfTable+"2."+ix, p.name)
 	tr.number(mibIfTable+"3."+ix, gosnmp.Integer, p.kind)
 	tr.number(mibIfTable+"5."+ix, gosnmp.Gauge32, min(p.mbit*1_000_000, 4294967295))
+	tr.text(mibIfTable+"6."+ix, d.hardware(p, index))
 	tr.number(mibIfTable+"7."+ix, gosnmp.Integer, 1)
 	state := uint64(1)
 	if p.unused {
@@ -173,6 +180,16 @@ func (d *Device) addPort(ix string, index uint64, p port) {
 	}
 	tr.number(mibIfX+"15."+ix, gosnmp.Gauge32, p.mbit)
 	tr.text(mibIfX+"18."+ix, p.alias)
+	tr.number(mibIfX+"19."+ix, gosnmp.TimeTicks, 0)
+}
+
+// hardware is an address from the block for documentation (RFC 7042, section
+// 2.1.2); a loopback has none.
+func (d *Device) hardware(p port, index uint64) string {
+	if p.kind == 24 {
+		return ""
+	}
+	return string([]byte{0x00, 0x00, 0x5e, 0x00, 0x53, byte(d.seed*64 + index)})
 }
 
 // officeState is ifOperStatus of a port where somebody works: up (1) from about
@@ -198,22 +215,41 @@ type volume struct {
 }
 
 const (
+	typeAny  = "1.3.6.1.2.1.25.2.1.1"
 	typeRAM  = "1.3.6.1.2.1.25.2.1.2"
 	typeDisk = "1.3.6.1.2.1.25.2.1.4"
 )
 
 // addHost puts in the storage and processor tables (RFC 2790).
 func (d *Device) addHost(cores int, load, memory func(t float64) float64, ram float64, volumes []volume) {
-	d.addStorage(1, typeRAM, volume{"Physical memory", ram, memory})
+	d.tree.add(hrUptime, gosnmp.TimeTicks, d.uptime)
+	d.addMemory(ram, memory)
 	for i, v := range volumes {
 		d.Volumes = append(d.Volumes, v.name)
-		d.addStorage(i+2, typeDisk, v)
+		d.addStorage(i+4, typeDisk, v)
 	}
 	for c := range cores {
 		seed := d.seed + uint64(c)
 		d.tree.gauge(mibCPU+fmt.Sprint(196608+c), gosnmp.Integer, func(t float64) float64 {
 			return clamp(load(t)+8*(smooth(seed, t, 90)-0.5), 0, 100)
 		})
+	}
+}
+
+// cached is the share of the memory that programs do not need which holds files.
+const cached = 0.8
+
+// addMemory puts in what many agents tell of the memory: all that is in use, and
+// how much of it holds files only, so that programs can have it.
+func (d *Device) addMemory(ram float64, programs func(t float64) float64) {
+	files := func(t float64) float64 { return cached * (1 - programs(t)) }
+	d.addStorage(1, typeRAM, volume{"Physical memory", ram, func(t float64) float64 { return programs(t) + files(t) }})
+	d.addStorage(2, typeAny, volume{"Cached memory", ram, files})
+	d.addStorage(3, typeAny, volume{"Available memory", ram, func(float64) float64 { return 0 }})
+	available := d.tree.find(mibStorage + "5.3")
+	whole := available.read(time.Time{}).count
+	available.fixed, available.read = false, func(now time.Time) value {
+		return value{count: uint64((1 - clamp(programs(seconds(now)), 0, 1)) * float64(whole))}
 	}
 }
 

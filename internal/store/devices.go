@@ -30,6 +30,7 @@ type deviceRow struct {
 	HealthSince time.Time
 	HealthNote  string
 	BootedAt    *time.Time
+	AgentSince  *time.Time
 	CreatedAt   time.Time
 }
 
@@ -39,7 +40,7 @@ func (r deviceRow) domain() domain.Device {
 	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Kind: r.Kind,
 		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID,
 		Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
-		HealthNote: r.HealthNote, BootedAt: orNever(r.BootedAt), CreatedAt: r.CreatedAt.UTC()}
+		HealthNote: r.HealthNote, BootedAt: orNever(r.BootedAt), AgentSince: orNever(r.AgentSince), CreatedAt: r.CreatedAt.UTC()}
 }
 
 // parseAddr reads an inet column, which may carry a prefix length.
@@ -102,9 +103,9 @@ func (s Devices) SetHealth(ctx context.Context, id domain.ID, h domain.Health, s
 	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{"health": string(h), "health_since": since, "health_note": note}).Error
 }
 
-// SetBooted records when a device started, as learnt from sysUpTime.
-func (s Devices) SetBooted(ctx context.Context, id domain.ID, at time.Time) error {
-	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Update("booted_at", at).Error
+// SetUptimes records since when a machine runs, and what answers for it.
+func (s Devices) SetUptimes(ctx context.Context, id domain.ID, booted, agent time.Time) error {
+	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{"booted_at": moment(booted), "agent_since": moment(agent)}).Error
 }
 
 // KnownDevice is how a find is recognised as watched already.
@@ -143,13 +144,13 @@ func (s Devices) delete(ctx context.Context, id domain.ID) error {
 
 // deviceColumns are what a list of devices is made of, in the order of scanDevice.
 const deviceColumns = `d.id, d.place_id, d.name, host(d.address), d.kind, d.vendor, d.model, d.description, d.object_id, d.identity,
-	d.paused, d.health, d.health_since, d.health_note, d.booted_at, d.created_at`
+	d.paused, d.health, d.health_since, d.health_note, d.booted_at, d.agent_since, d.created_at`
 
 // scanDevice reads a row without reflection: lists may have many thousands.
 func scanDevice(rows *sql.Rows) (domain.Device, error) {
 	var r deviceRow
 	err := rows.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
-		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.CreatedAt)
+		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.AgentSince, &r.CreatedAt)
 	return r.domain(), err
 }
 

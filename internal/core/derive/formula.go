@@ -43,6 +43,8 @@ type Taken struct {
 	Problem string
 	// Implausible is true for a Value that there is, and that cannot be.
 	Implausible bool
+	// Absent is true where the device does not have what is asked for.
+	Absent bool
 }
 
 func problem(text string) Taken { return Taken{Problem: text} }
@@ -79,7 +81,7 @@ func (st State) Why() (t why.Trace, ok bool) {
 func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) Taken {
 	raw, found := f.raw(row)
 	if !found {
-		return problem("the device does not give this value")
+		return Taken{Problem: "the device does not give this value", Absent: true}
 	}
 	if f.Rate {
 		value, out := f.rate(raw, got, row, st, ceiling)
@@ -179,7 +181,7 @@ func (f Formula) finish(value float64, row Row, ceiling float64) Taken {
 	}
 	value *= f.Scale
 	if f.Rate || f.PercentOf >= 0 {
-		value = significant(value)
+		value = Significant(value)
 	}
 	if math.IsNaN(value) || math.IsInf(value, 0) {
 		return problem("the value is not a finite number")
@@ -190,10 +192,10 @@ func (f Formula) finish(value float64, row Row, ceiling float64) Taken {
 	return Taken{Value: value, OK: true}
 }
 
-// significant rounds to six significant digits. A quotient of two measured
+// Significant rounds to six significant digits. A quotient of two measured
 // values has seventeen digits, of which the clock alone spoils all but a few;
 // rounded, it is a decimal, which the sample store keeps in a third of the room.
-func significant(v float64) float64 {
+func Significant(v float64) float64 {
 	if v == 0 || math.IsNaN(v) || math.IsInf(v, 0) {
 		return v
 	}

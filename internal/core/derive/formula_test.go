@@ -141,7 +141,7 @@ func TestStateExplainsTheLastTwoLooks(t *testing.T) {
 
 func TestQuotientsHaveSixDigits(t *testing.T) {
 	for in, want := range map[float64]float64{0: 0, 1.0 / 3: 0.333333, 2e9 / 3: 666667000, -123456.5: -123457, 1e-290 / 3: 3.33333e-291, 999999.5: 1e6, 75: 75, 0.1 + 0.2: 0.3, 1e-310: 0} {
-		assert.Equal(t, want, significant(in), in)
+		assert.Equal(t, want, Significant(in), in)
 	}
 	third := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
 	value, _, _ := third.Apply(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0).all()

@@ -2,6 +2,7 @@ package kit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"tirelessowl/internal/core/derive"
@@ -16,6 +17,9 @@ import (
 func (k *Kit) Why(r Reading, src Source, st derive.State) why.Trace {
 	t := why.Trace{Question: "Where does “" + r.Name + "” come from?", Answer: k.Title + ", version " + fmt.Sprint(k.Version)}
 	t.Because(k.asked(src, r), "every "+units.Span(src.Every), nil)
+	for i, b := range r.FirstOf {
+		t.Because([]string{"It counts", "Where that is not told"}[min(i, 1)], b.Says, nil)
+	}
 	if len(r.Value) > 1 {
 		t.Because("Of several objects the first that the device has is used", strings.Join(r.Value, ", then "), nil)
 	}
@@ -27,6 +31,9 @@ func (k *Kit) Why(r Reading, src Source, st derive.State) why.Trace {
 	for _, step := range r.steps() {
 		t.Because(step, "", nil)
 	}
+	if r.Caution != "" {
+		t.Because("Mind", r.Caution, nil)
+	}
 	return t
 }
 
@@ -36,12 +43,24 @@ func (k *Kit) asked(src Source, r Reading) string {
 		return "It is asked by the way “" + src.Way + "”, which is not known here"
 	}
 	var columns []way.Column
-	for _, name := range r.Value {
+	for _, name := range r.columns() {
 		if c := src.Column(name); c >= 0 {
 			columns = append(columns, src.columns[c])
 		}
 	}
 	return w.Words(k.filled(w, src, nil), columns)
+}
+
+// columns are those that the reading is made of, each once.
+func (r Reading) columns() (out []string) {
+	for _, b := range r.FirstOf {
+		for _, name := range b.columns() {
+			if !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
+	}
+	return append(out, r.Value...)
 }
 
 // steps are what happens to the value after it was fetched, in words.

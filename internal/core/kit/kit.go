@@ -25,6 +25,8 @@ const (
 	// Reach tells whether a device answers: the share of requests in one
 	// round that got no answer, in %.
 	Reach Purpose = "reach"
+	// Uptime is the time since the machine started, in s.
+	Uptime Purpose = "uptime"
 	// Traffic is bits a second through a part; the part's speed bounds it.
 	Traffic Purpose = "traffic"
 	// Filling is the share of a part's room that is in use, in %.
@@ -126,6 +128,12 @@ type Reading struct {
 	Scale   float64
 	Filter  Filter
 	Over    derive.Over
+	// FirstOf are several ways to make it, in the place of Value.
+	FirstOf []Balance
+	// Caution is what people must know of its values.
+	Caution string
+	// Optional is true for what a device need not have.
+	Optional bool
 	// Low and High narrow or widen what its values can be; nil leaves it to the unit.
 	Low   *float64
 	High  *float64

@@ -62,6 +62,9 @@ type file struct {
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
 		Over      derive.Over
+		FirstOf   []Balance `yaml:"first_of"`
+		Caution   string
+		Optional  bool
 		Low       *float64
 		High      *float64
 		Codes     map[int]string
@@ -140,12 +143,15 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		if r.Scale == 0 {
 			r.Scale = 1
 		}
+		for i, b := range r.FirstOf {
+			r.FirstOf[i].Scale = cmp.Or(b.Scale, 1)
+		}
 		if p, ok := k.PartsOf(r.Of); ok && r.Source == "" {
 			r.Source = p.Source
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
@@ -300,10 +306,11 @@ func (k *Kit) check() (problems []error) {
 	}
 	for _, r := range k.Readings {
 		src, ok := k.Source(r.Source)
-		if _, known := k.PartsOf(r.Of); !ok || len(r.Value) == 0 || r.Of != "" && !known {
+		if _, known := k.PartsOf(r.Of); !ok || (len(r.Value) == 0) == (len(r.FirstOf) == 0) || r.Of != "" && !known {
 			bad("reading %q: its source, part or value is not there", r.Key)
 			continue
 		}
+		problems = append(problems, r.checkBalances(src)...)
 		for _, variant := range k.Sources {
 			if variant.Key == src.Key {
 				problems = append(problems, missing(variant, slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent}))...)
@@ -320,7 +327,7 @@ func (k *Kit) check() (problems []error) {
 		}
 	}
 	for _, r := range k.Readings {
-		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Traffic, Filling}, r.Purpose) {
+		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Uptime, Traffic, Filling}, r.Purpose) {
 			bad("reading %q: there is no purpose %q", r.Key, r.Purpose)
 		}
 	}
@@ -330,6 +337,20 @@ func (k *Kit) check() (problems []error) {
 				bad("chart %q: there is no reading %q that has numbers", c.Title, key)
 			}
 		}
+	}
+	return problems
+}
+
+// checkBalances finds balances that cannot be made.
+func (r Reading) checkBalances(src Source) (problems []error) {
+	if len(r.FirstOf) > 0 && (r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || len(r.Codes) > 0) {
+		problems = append(problems, fmt.Errorf("reading %q: first_of makes a number of the device by itself, without other steps", r.Key))
+	}
+	for _, b := range r.FirstOf {
+		if b.Says == "" || len(b.Add) == 0 {
+			problems = append(problems, fmt.Errorf("reading %q: each of first_of must say what it counts, and add something", r.Key))
+		}
+		problems = append(problems, missing(src, b.columns())...)
 	}
 	return problems
 }

@@ -51,7 +51,7 @@ const (
 	Steady    Outcome = "steady"    // the counter went up or stood still
 	Wrapped   Outcome = "wrapped"   // it passed its end once
 	Reset     Outcome = "reset"     // it began again without a reboot
-	Rebooted  Outcome = "rebooted"  // the device began again
+	Rebooted  Outcome = "restarted" // the agent began again, with the machine or by itself
 	Ambiguous Outcome = "ambiguous" // it may have wrapped more than once
 	NoTime    Outcome = "no time"   // the clock stood still or went back
 	Changed   Outcome = "changed"   // the counter has another width now
@@ -110,7 +110,7 @@ var explain = map[Outcome]string{
 	Steady:    "it did not go down",
 	Wrapped:   "it passed its end once: one round is added",
 	Reset:     "it went down by more than a wrap explains: it was reset, and this interval has no rate",
-	Rebooted:  "the device restarted in between: this interval has no rate",
+	Rebooted:  "what answers for the device started anew in between: this interval has no rate",
 	Ambiguous: "so long a time may hide more than one wrap: this interval has no rate",
 	NoTime:    "the clock did not go forward: this interval has no rate",
 	Changed:   "the counter changed its width: this interval has no rate",

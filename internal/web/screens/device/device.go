@@ -117,6 +117,21 @@ func (v view) Cell(x watch.Value) ui.Cell {
 	return ui.NewCell(n, time.Now())
 }
 
+// Up says for how long the machine runs, and what answers for it where that is
+// another time.
+func (v view) Up() string {
+	booted, agent := v.Device.BootedAt, v.Device.AgentSince
+	switch {
+	case booted.IsZero() && agent.IsZero():
+		return ""
+	case booted.IsZero():
+		return "agent up " + ui.Ago(agent)
+	case agent.Sub(booted).Abs() < 10*time.Minute:
+		return "up " + ui.Ago(booted)
+	}
+	return "up " + ui.Ago(booted) + ", its agent " + ui.Ago(agent)
+}
+
 // Numbers and Texts are the values of the device itself by what they are.
 func (v view) Numbers() []watch.Value { return v.ofKind(false) }
 
