@@ -20,9 +20,9 @@ type History struct{ Client *Client }
 
 // object is one column of a history.
 type object struct {
-	OID   string `json:"oid"`
-	Type  string `json:"type"`
-	Fixed string `json:"fixed"`
+	OID   string  `json:"oid"`
+	Type  string  `json:"type"`
+	Fixed *string `json:"fixed"` // nil for one that changes
 }
 
 // Each implements engine.History.
@@ -80,12 +80,12 @@ func newReplay(objects []object, questions []way.Question) *replay {
 	for _, o := range objects {
 		cell := cells[o.OID]
 		kind := map[string]derive.Kind{"counter32": derive.Counter32, "counter64": derive.Counter64, "gauge": derive.Gauge, "text": derive.Text}[o.Type]
-		if o.Fixed == "" {
+		if o.Fixed == nil {
 			r.moving = append(r.moving, slot{cell, kind})
 			continue
 		}
 		if cell != nil {
-			set(cell, kind, o.Fixed)
+			set(cell, kind, *o.Fixed)
 		}
 	}
 	return r

@@ -2,12 +2,16 @@ package sim
 
 import (
 	"bufio"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/gosnmp/gosnmp"
 )
@@ -15,9 +19,9 @@ import (
 // HistoryObject describes one column of a history: an object whose value
 // changes. Fixed objects carry their value here instead.
 type HistoryObject struct {
-	OID   string `json:"oid"`
-	Type  string `json:"type"` // counter32, counter64, gauge
-	Fixed string `json:"fixed,omitempty"`
+	OID   string  `json:"oid"`
+	Type  string  `json:"type"` // counter32, counter64, gauge, text
+	Fixed *string `json:"fixed,omitempty"`
 }
 
 // writeHistory writes what a poller would have seen of a device: a line of
@@ -34,7 +38,8 @@ func (d *Device) writeHistory(w io.Writer, from, to time.Time, step time.Duratio
 		o := &d.tree.objects[i]
 		h := HistoryObject{OID: o.name[1:], Type: typeName(o.kind)}
 		if o.fixed {
-			h.Fixed = fixedText(o)
+			text := fixedText(o)
+			h.Fixed = &text
 		} else {
 			moving = append(moving, o)
 		}
@@ -79,7 +84,7 @@ func fixedText(o *object) string {
 		if o.kind == gosnmp.ObjectIdentifier {
 			return v.text[1:]
 		}
-		return v.text
+		return written(v.text)
 	}
 	return strconv.FormatUint(v.count, 10)
 }
@@ -94,4 +99,12 @@ func typeName(kind gosnmp.Asn1BER) string {
 		return "text"
 	}
 	return "gauge"
+}
+
+// written writes bytes that are no text as hexadecimal, as a poller shows them.
+func written(text string) string {
+	if utf8.ValidString(text) && strings.IndexFunc(text, unicode.IsControl) < 0 {
+		return text
+	}
+	return hex.EncodeToString([]byte(text))
 }
