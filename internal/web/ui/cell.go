@@ -1,6 +1,8 @@
 package ui
 
 import (
+	"math"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/cadence"
@@ -44,14 +46,23 @@ func NewCell(n Newest, now time.Time) Cell {
 	return c
 }
 
+// change tells by how much a value went up or down; a share goes by points,
+// since a percentage of it would be something else.
 func change(by float64, unit string) string {
+	sign, text := "+", units.Format(math.Abs(by), unit)
 	switch {
-	case by > 0:
-		return "+" + units.Format(by, unit)
+	case by == 0:
+		return ""
 	case by < 0:
-		return "−" + units.Format(-by, unit)
+		sign = "−"
 	}
-	return ""
+	if number, share := strings.CutSuffix(text, "\u00a0%"); share {
+		text = number + "\u00a0points"
+		if number == "1" {
+			text = "1\u00a0point"
+		}
+	}
+	return sign + text
 }
 
 // Value writes a value, as a word where its reading has words for its codes.

@@ -101,5 +101,5 @@ func words(ask way.Settings, columns []way.Column) string {
 	for _, c := range columns {
 		objects = append(objects, fmt.Sprintf("%s (%s)", c.As, c.Of))
 	}
-	return how + strings.Join(objects, " or ")
+	return how + strings.Join(objects, ", ")
 }
