@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 )
 
@@ -42,6 +43,9 @@ func (a *api) devices() {
 		return items(a.Store.Parts.Of(ctx, in.ID))
 	})
 	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/readings", tag, "Readings of a device with their newest values", a.readings)
+	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/sources", tag, "What a device is asked, and how that goes", func(ctx context.Context, in *ByID) (*Body[Items[watch.Source]], error) {
+		return items(a.Watch.Sources(ctx, in.ID))
+	})
 	type asked struct {
 		Requests int `json:"requests" doc:"How many requests are on their way"`
 	}

@@ -148,6 +148,29 @@ func IDsOf(series []Series) []ID {
 	return ids
 }
 
+// SourceState says how asking a device for something goes.
+type SourceState string
+
+// The states of a source; one that was not asked yet has none.
+const (
+	SourceOK      SourceState = "ok"
+	SourceFailing SourceState = "failing"
+	SourceAbsent  SourceState = "absent" // the device does not have it, and need not
+)
+
+// Source is how asking a device for one thing goes.
+type Source struct {
+	DeviceID ID          `json:"device_id"`
+	Kit      string      `json:"kit"`
+	Source   string      `json:"source"`
+	State    SourceState `json:"state"`
+	Error    string      `json:"error"`
+	// Faulty is true when it has failed often enough, by itself, that what hangs
+	// on it is not known any more.
+	Faulty bool      `json:"faulty"`
+	Since  time.Time `json:"since"`
+}
+
 // Sample is one value at one time.
 type Sample struct {
 	At    time.Time `json:"at"`

@@ -20,6 +20,7 @@ type binding struct {
 	series  map[seriesKey]domain.Series
 	booted  time.Time // the machine
 	agent   time.Time // what answers for it
+	silent  bool      // nothing came back when it was asked last whether it answers
 }
 
 // seriesKey names a series within its device.
@@ -29,10 +30,12 @@ type seriesKey struct {
 }
 
 type sourceBinding struct {
-	kit   *kit.Kit
-	src   kit.Source
-	own   []*boundSeries // readings of the device itself
-	kinds []*kindBinding
+	kit    *kit.Kit
+	src    kit.Source
+	status domain.Source
+	failed int            // rounds in a row
+	own    []*boundSeries // readings of the device itself
+	kinds  []*kindBinding
 }
 
 // kindBinding is one kind of part that the source's rows make.
@@ -86,6 +89,7 @@ func (b *binding) inherit(old *binding) {
 	if old == nil {
 		return
 	}
+	b.silent = old.silent
 	before := map[domain.ID]*boundSeries{}
 	old.each(func(bs *boundSeries) { before[bs.id] = bs })
 	b.each(func(bs *boundSeries) {
@@ -100,8 +104,9 @@ func (b *binding) inherit(old *binding) {
 	}
 }
 
-// inherit carries over which rows were left by their parts.
+// inherit carries over how asking goes, and which rows were left by their parts.
 func (sb *sourceBinding) inherit(old *sourceBinding) {
+	sb.status, sb.failed = old.status, old.failed
 	for _, kb := range sb.kinds {
 		for _, was := range old.kinds {
 			if was.def.Kind == kb.def.Kind {

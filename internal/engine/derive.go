@@ -16,11 +16,14 @@ type outcome struct {
 	states  []domain.Series // whose collecting began, failed or recovered
 	// implausible are values that cannot be.
 	implausible []domain.ImplausibleValue
+	sources     []domain.Source // for which asking goes otherwise now
+	// faulty are devices that no longer tell the same as before.
+	faulty []domain.ID
 }
 
 // size is how much the outcome holds.
 func (o *outcome) size() int {
-	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible)
+	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible) + len(o.sources)
 }
 
 // add puts another outcome behind.
@@ -29,6 +32,8 @@ func (o *outcome) add(more outcome) {
 	o.texts = append(o.texts, more.texts...)
 	o.states = append(o.states, more.states...)
 	o.implausible = append(o.implausible, more.implausible...)
+	o.sources = append(o.sources, more.sources...)
+	o.faulty = append(o.faulty, more.faulty...)
 }
 
 // take turns one fetch into samples. Rows of parts must be bound already; rows

@@ -28,10 +28,39 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 			c.log.Error("values that cannot be are not kept", "error", err)
 		}
 	}
+	if len(batch.sources) > 0 {
+		if err := c.insist(ctx, "states of sources", func() error { return c.store.Sources.Set(ctx, newest(batch.sources)) }); err != nil {
+			c.log.Error("the states of sources cannot be stored", "error", err)
+		}
+	}
 	c.stats.implausible.Add(int64(len(batch.implausible)))
 	c.stats.samples.Add(int64(len(batch.samples)))
 	c.judge.samples(batch.samples) // its from now on
+	for _, id := range batch.faulty {
+		if b := c.bound[id]; b != nil {
+			c.judge.setFaults(id, b.faults(), time.Now().UTC())
+		}
+	}
 	*batch = outcome{texts: later}
+}
+
+// newest keeps the last state of each source.
+func newest(sources []domain.Source) (out []domain.Source) {
+	type key struct {
+		device      domain.ID
+		kit, source string
+	}
+	place := map[key]int{}
+	for _, x := range sources {
+		k := key{x.DeviceID, x.Kit, x.Source}
+		if i, ok := place[k]; ok {
+			out[i] = x
+			continue
+		}
+		place[k] = len(out)
+		out = append(out, x)
+	}
+	return out
 }
 
 // textPatience is how long new texts may take to be stored, and laterTexts how

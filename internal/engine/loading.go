@@ -19,6 +19,7 @@ type stored struct {
 	fittings  []domain.Fitting
 	parts     []domain.Part
 	series    []domain.Series
+	sources   []domain.Source
 }
 
 // surroundings are what all devices share.
@@ -63,7 +64,7 @@ func (c *Collector) loadAll(ctx context.Context) error {
 		b := c.bind(around, x)
 		c.bound[x.device.ID] = b
 		c.schedule(around, x, false)
-		devices = append(devices, known{device: x.device, via: b.via, series: b.watched()})
+		devices = append(devices, known{device: x.device, via: b.via, series: b.watched(), faults: b.faults()})
 	}
 	ghosts(devices, c.bound, states)
 	if err := c.resumeCounters(ctx); err != nil {
@@ -124,13 +125,18 @@ func (c *Collector) readAll(ctx context.Context) ([]stored, error) {
 	if err != nil {
 		return nil, err
 	}
+	sources, err := c.store.Sources.Of(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	sourcesOf := group(sources, func(x domain.Source) domain.ID { return x.DeviceID })
 	endpointsOf := group(endpoints, func(e domain.Endpoint) domain.ID { return e.DeviceID })
 	fittingsOf := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
 	partsOf := group(parts, func(p domain.Part) domain.ID { return p.DeviceID })
 	seriesOf := group(series, func(s domain.Series) domain.ID { return s.DeviceID })
 	out := make([]stored, len(devices))
 	for i, d := range devices {
-		out[i] = stored{d, endpointsOf[d.ID], fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID]}
+		out[i] = stored{d, endpointsOf[d.ID], fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID], sourcesOf[d.ID]}
 	}
 	return out, nil
 }
@@ -152,13 +158,32 @@ func (c *Collector) read(ctx context.Context, id domain.ID) (x stored, err error
 	if x.series, err = c.store.Series.Of(ctx, id); err != nil {
 		return x, err
 	}
+	if x.sources, err = c.store.Sources.Of(ctx, id); err != nil {
+		return x, err
+	}
 	x.series, err = c.kits.DeviceSeries(ctx, id, x.fittings, x.series)
 	return x, err
 }
 
 func (c *Collector) bind(around surroundings, x stored) *binding {
 	via, _ := around.tree.Gateway(x.device)
-	return bind(c.kits, x.device, via, x.fittings, x.parts, x.series)
+	b := bind(c.kits, x.device, via, x.fittings, x.parts, x.series)
+	b.restoreSources(x.sources)
+	return b
+}
+
+// asked are the sources that a device is asked, as kit/source.
+func (c *Collector) asked(x stored) (out []string) {
+	for _, f := range x.fittings {
+		k, err := c.kits.Kit(f.Kit)
+		if err != nil {
+			continue
+		}
+		for _, src := range k.SourcesFor(f.Parameters) {
+			out = append(out, k.Name+"/"+src.Key)
+		}
+	}
+	return out
 }
 
 func (c *Collector) schedule(around surroundings, x stored, soon bool) {
@@ -183,6 +208,9 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 		return c.later(id, err)
 	}
 	x, err := c.read(ctx, id)
+	if err == nil {
+		err = c.store.Sources.Keep(ctx, id, c.asked(x))
+	}
 	switch {
 	case errors.Is(err, domain.ErrNotFound):
 		c.forget(id)
@@ -196,6 +224,7 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 	b.inherit(c.bound[id])
 	c.bound[id] = b
 	c.judge.set(x.device, b.via, b.watched())
+	c.judge.setFaults(id, b.faults(), time.Now().UTC())
 	c.schedule(around, x, true)
 	c.reroute(around.tree)
 	return nil

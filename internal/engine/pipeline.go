@@ -76,6 +76,9 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 		}
 	}
 	o := sb.take(r.got, rows)
+	if b.noteSource(r.key, sb, r.got, &o) {
+		o.faulty = append(o.faulty, b.device.ID)
+	}
 	if r.got.Error == "" {
 		c.learnUptimes(ctx, b, sb, r.got, o)
 	}

@@ -31,7 +31,7 @@ func (w world) exec(t *testing.T, sql string) {
 // A reload that the database does not answer leaves the device as it was, and
 // is repeated until it succeeds; each of its statements may be the one.
 func TestAReloadIsAllOrNothingAndRepeated(t *testing.T) {
-	for _, table := range []string{"places", "overrides", "credentials", "devices", "endpoints", "fittings", "parts", "series"} {
+	for _, table := range []string{"places", "overrides", "credentials", "devices", "endpoints", "fittings", "parts", "series", "sources"} {
 		t.Run(table, func(t *testing.T) {
 			t.Parallel()
 			w := setup(t, "reachability")

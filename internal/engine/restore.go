@@ -29,6 +29,7 @@ type known struct {
 	via    domain.ID
 	series []estate.Series // that are collected
 	ghosts []estate.Series // that no longer are, while trouble on them is recorded
+	faults []estate.Fault
 }
 
 // begin brings back rules, levels and windows, ends the trouble of what is
@@ -56,6 +57,9 @@ func (j *Judge) begin(ctx context.Context, devices []known, states []store.RuleS
 		j.estate.Restore(st.SeriesID, byID[st.RuleID], st.Level, st.Held, st.Why)
 	}
 	j.estate.Grace(now.Add(restGrace))
+	for _, d := range devices {
+		j.estate.RestoreFaults(d.device.ID, d.faults)
+	}
 	if err := j.remember(ctx, rules, now); err != nil {
 		return err
 	}

@@ -33,6 +33,7 @@ type Areas struct {
 	Rules       Rules
 	Series      Series
 	Settings    Settings
+	Sources     Sources
 	Sweeps      Sweeps
 	Tickets     Tickets
 	Tokens      Tokens
@@ -71,6 +72,7 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Rules:       Rules{a},
 		Series:      Series{a},
 		Settings:    Settings{a},
+		Sources:     Sources{a},
 		Sweeps:      Sweeps{a},
 		Tickets:     Tickets{a},
 		Tokens:      Tokens{a},

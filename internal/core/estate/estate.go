@@ -110,6 +110,15 @@ type device struct {
 	reach       *series
 	answersFrom time.Time // since when it answers without a break
 	lastAt      time.Time
+	faults      []Fault
+}
+
+// Fault is something that a device should tell and does not: what hangs on it
+// is not known, however well the rest is.
+type Fault struct {
+	Source string // what fails, in words
+	Reason string
+	Since  time.Time
 }
 
 type series struct {
@@ -219,6 +228,24 @@ func (e *Estate) setSeries(d *device, s Series) {
 	if s.Reach {
 		d.reach = known
 	}
+}
+
+// RestoreFaults sets what a device did not tell before a restart.
+func (e *Estate) RestoreFaults(id domain.ID, faults []Fault) {
+	if d, ok := e.devices[id]; ok {
+		d.faults = faults
+	}
+}
+
+// SetFaults replaces what a known device should tell and does not, the oldest
+// first.
+func (e *Estate) SetFaults(id domain.ID, faults []Fault, now time.Time) Result {
+	d, ok := e.devices[id]
+	if !ok {
+		return Result{}
+	}
+	d.faults = faults
+	return e.settleHealth(d, now)
 }
 
 // SetVia changes what a known device is reached through.

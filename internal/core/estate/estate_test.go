@@ -465,3 +465,30 @@ func TestEndedTroubleIsNotHeld(t *testing.T) {
 	}
 	assert.Len(t, out.Judged, 2)
 }
+
+// What cannot be read is not fine: it ranks between fine and notice.
+func TestWhatIsNotToldIsNotKnown(t *testing.T) {
+	e := pair(t)
+	alone := func(id domain.ID, after time.Duration, v float64) Result {
+		e.Sample(20, domain.Sample{At: t0.Add(after), Value: 0})
+		return e.Sample(id, domain.Sample{At: t0.Add(after), Value: v})
+	}
+	alone(21, time.Second, 10)
+	fault := []Fault{{"Interfaces", "the table has more than 20000 rows: given up", t0}, {"Volumes", "no answer", t0.Add(time.Minute)}}
+	r := e.SetFaults(2, fault, t0.Add(time.Minute))
+	require.Len(t, r.Health, 1)
+	assert.Equal(t, domain.Unknown, r.Health[0].To)
+	assert.Equal(t, "Interfaces cannot be read: the table has more than 20000 rows: given up", r.Health[0].Reason)
+	assert.Len(t, r.Health[0].Why.Facts, 3)
+	assert.Empty(t, e.SetFaults(2, fault, t0.Add(time.Minute)).Health, "nothing new")
+	bad := alone(21, 2*time.Minute, 99)
+	require.Len(t, bad.Health, 1)
+	assert.NotEqual(t, domain.Unknown, bad.Health[0].To, "trouble that is known counts more")
+	good := alone(21, 3*time.Minute, 10)
+	require.Len(t, good.Health, 1)
+	assert.Equal(t, domain.Unknown, good.Health[0].To)
+	well := e.SetFaults(2, nil, t0.Add(3*time.Minute))
+	require.Len(t, well.Health, 1)
+	assert.Equal(t, domain.Fine, well.Health[0].To)
+	assert.True(t, e.SetFaults(99, fault, t0).Empty(), "a device that is not there")
+}

@@ -41,6 +41,7 @@ const (
 	byWaiting
 	bySilence
 	byTrouble
+	byFault
 	byRest
 )
 
@@ -52,7 +53,7 @@ type decision struct {
 }
 
 // decide goes in this order: paused, unreachable, no data, the worst level of
-// any rule, fine.
+// any rule, something that is not told, fine.
 func (e *Estate) decide(d *device, now time.Time) decision {
 	if d.Paused {
 		return decision{domain.Paused, byPause, nil}
@@ -71,6 +72,8 @@ func (e *Estate) decide(d *device, now time.Time) decision {
 		return decision{domain.Unknown, bySilence, nil}
 	case worst != nil:
 		return decision{domain.HealthOf(worst.level), byTrouble, worst}
+	case len(d.faults) > 0:
+		return decision{domain.Unknown, byFault, nil}
 	}
 	return decision{domain.Fine, byRest, nil}
 }
@@ -99,6 +102,12 @@ func (e *Estate) explain(d *device, c decision, now time.Time) (reason string, t
 	case byTrouble:
 		reason = c.state.title
 		t.Facts = append(t.Facts, c.state.why.Facts...)
+	case byFault:
+		reason = d.faults[0].Source + " cannot be read: " + d.faults[0].Reason
+		for _, f := range d.faults {
+			t.Because(f.Source+" cannot be read since "+f.Since.UTC().Format("2006-01-02 15:04 UTC"), f.Reason, itself)
+		}
+		t.Because("No rule is in trouble", "but nobody knows of what cannot be read", nil)
 	case byRest:
 		reason = "every rule is at rest"
 		e.explainFine(d, &t)

@@ -65,6 +65,8 @@ type Source struct {
 	Key   string
 	Way   string
 	Every time.Duration
+	// Optional is true for what a device need not have.
+	Optional bool
 	// When lists the values of parameters for which it is used; empty for always.
 	When map[string]string
 	// Ask says what is asked; {NAME} stands for the value of a parameter.
@@ -74,6 +76,16 @@ type Source struct {
 
 // Columns returns the columns that a fetch brings, in order.
 func (s Source) Columns() []way.Column { return s.columns }
+
+// SourceTitle names a source for people.
+func (k *Kit) SourceTitle(src Source) string {
+	for _, other := range k.Sources {
+		if other.Key != src.Key {
+			return k.Title + " (" + src.Key + ")"
+		}
+	}
+	return k.Title
+}
 
 // Column returns the place of a column, or -1.
 func (s Source) Column(name string) int {

@@ -88,12 +88,13 @@ type fileParameter struct {
 }
 
 type fileSource struct {
-	Key     string
-	Way     string
-	Every   string
-	When    map[string]string
-	Ask     map[string]string
-	Columns []way.Column
+	Key      string
+	Way      string
+	Every    string
+	Optional bool
+	When     map[string]string
+	Ask      map[string]string
+	Columns  []way.Column
 }
 
 // fileRule is a rule with the document of its condition under the name of its kind.
@@ -175,7 +176,7 @@ func (s fileSource) source(k *Kit) (src Source, problems []error) {
 	if err != nil || every < time.Second {
 		bad("every %q is not a duration of a second or more", s.Every)
 	}
-	src = Source{Key: s.Key, Way: s.Way, Every: every, When: s.When, Ask: way.Settings{}, columns: s.Columns}
+	src = Source{Key: s.Key, Way: s.Way, Every: every, Optional: s.Optional, When: s.When, Ask: way.Settings{}, columns: s.Columns}
 	w, ok := k.ways.Of(s.Way)
 	if !ok {
 		bad("there is no way %q to collect", s.Way)

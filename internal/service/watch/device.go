@@ -61,8 +61,9 @@ type Subject struct {
 	Kits      []*kit.Kit
 	// Parameters are the values set on this device, by kit and name.
 	Parameters map[string]map[string]string
-	// Count is how its series fare.
+	// Count is how its series fare, Sources how asking it goes.
 	Count     store.SeriesCount
+	Sources   []Source
 	Open      []domain.Incident
 	Changes   []domain.Transition
 	Via       *domain.Device
@@ -129,6 +130,9 @@ func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
 		return err
 	}
 	if out.Count, err = s.store.Series.CountOf(ctx, id); err != nil {
+		return err
+	}
+	if out.Sources, err = s.sources(ctx, id, fittings); err != nil {
 		return err
 	}
 	out.Parameters = map[string]map[string]string{}

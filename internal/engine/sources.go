@@ -1,0 +1,97 @@
+package engine
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"time"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/domain"
+)
+
+// strikes is how many rounds in a row must fail until what hangs on a source
+// counts as not known.
+const strikes = 2
+
+// nothingThere is told where a device answers without having what it is asked for.
+const nothingThere = "it answers, but has nothing of what is asked for here"
+
+// problemOf is how a fetch went, in words; empty when it went well.
+func (sb *sourceBinding) problemOf(got derive.Fetched) string {
+	if got.Error != "" {
+		return got.Error
+	}
+	empty := !slices.ContainsFunc(got.Rows, func(r derive.Row) bool {
+		return slices.ContainsFunc(r.Values, func(v derive.Value) bool { return v.Kind != derive.Missing })
+	})
+	if empty {
+		return nothingThere
+	}
+	return ""
+}
+
+// noteSource notes how asking for a source goes, and tells whether the faults of
+// the device are others now.
+func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, out *outcome) (faults bool) {
+	problem := sb.problemOf(got)
+	if key == b.reach {
+		b.silent = problem != "" && got.NoAnswer
+	}
+	next := domain.Source{DeviceID: b.device.ID, Kit: sb.kit.Name, Source: sb.src.Key, State: domain.SourceOK, Since: got.At}
+	switch {
+	case problem == "":
+		sb.failed = 0
+	case sb.src.Optional && !got.NoAnswer:
+		sb.failed = 0
+		next.State, next.Error = domain.SourceAbsent, problem
+	default:
+		next.State, next.Error = domain.SourceFailing, problem
+		// While nothing of the device answers, that is what is wrong; and it says
+		// by itself when it answers again.
+		if !(got.NoAnswer && b.silent) {
+			sb.failed++
+		}
+		next.Faulty = sb.faulty() && key != b.reach
+	}
+	was := sb.status
+	if next.State == was.State {
+		next.Since = was.Since
+	}
+	if next == was {
+		return false
+	}
+	sb.status = next
+	out.sources = append(out.sources, next)
+	return next.Faulty != was.Faulty || next.Faulty && next.Error != was.Error
+}
+
+func (sb *sourceBinding) faulty() bool {
+	return sb.failed >= strikes || sb.status.Faulty && sb.status.State == domain.SourceFailing
+}
+
+// faults are what the device should tell and does not, the oldest first.
+func (b *binding) faults() (out []estate.Fault) {
+	for _, sb := range b.sources {
+		if sb.status.Faulty {
+			out = append(out, estate.Fault{Source: sb.kit.SourceTitle(sb.src), Reason: sb.status.Error, Since: sb.status.Since})
+		}
+	}
+	slices.SortFunc(out, func(x, y estate.Fault) int { return cmp.Or(x.Since.Compare(y.Since), cmp.Compare(x.Source, y.Source)) })
+	return out
+}
+
+// restoreSources takes up how asking went before.
+func (b *binding) restoreSources(stored []domain.Source) {
+	for _, x := range stored {
+		if sb := b.sources[x.Kit+"/"+x.Source]; sb != nil {
+			sb.status = x
+		}
+	}
+}
+
+// setFaults tells the judge what a device does not tell.
+func (j *Judge) setFaults(id domain.ID, faults []estate.Fault, now time.Time) {
+	j.tell(context.Background(), func() { j.found(j.estate.SetFaults(id, faults, now)) })
+}

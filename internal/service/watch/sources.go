@@ -1,0 +1,54 @@
+package watch
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// Source is one thing that a device is asked, and how that goes. One that was not
+// asked yet has no state.
+type Source struct {
+	domain.Source
+	Title string        `json:"title"`
+	Way   string        `json:"way"`
+	Every time.Duration `json:"-"`
+}
+
+// Sources returns what a device is asked, in the order of its kits.
+func (s *Service) Sources(ctx context.Context, deviceID domain.ID) ([]Source, error) {
+	if _, err := s.store.Devices.One(ctx, deviceID); err != nil {
+		return nil, err
+	}
+	fittings, err := s.store.Fittings.Of(ctx, deviceID)
+	if err != nil {
+		return nil, err
+	}
+	return s.sources(ctx, deviceID, fittings)
+}
+
+func (s *Service) sources(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting) (out []Source, err error) {
+	stored, err := s.store.Sources.Of(ctx, deviceID)
+	if err != nil {
+		return nil, err
+	}
+	known := map[string]domain.Source{}
+	for _, x := range stored {
+		known[x.Kit+"/"+x.Source] = x
+	}
+	for _, f := range fittings {
+		k, err := s.kits.Kit(f.Kit)
+		if err != nil {
+			continue
+		}
+		for _, src := range k.SourcesFor(f.Parameters) {
+			x, asked := known[k.Name+"/"+src.Key]
+			if !asked {
+				x = domain.Source{DeviceID: deviceID, Kit: k.Name, Source: src.Key}
+			}
+			out = append(out, Source{Source: x, Title: k.SourceTitle(src), Way: src.Way, Every: src.Every})
+		}
+	}
+	return out, nil
+}

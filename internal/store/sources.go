@@ -1,0 +1,82 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"tirelessowl/internal/domain"
+)
+
+// Sources are how asking devices goes, by what they are asked.
+type Sources struct{ area }
+
+type sourceRow struct {
+	DeviceID int64
+	Kit      string
+	Source   string
+	State    string
+	Error    string
+	Faulty   bool
+	Since    time.Time
+}
+
+func (sourceRow) TableName() string { return "sources" }
+
+func (r sourceRow) domain() domain.Source {
+	return domain.Source{
+		DeviceID: r.DeviceID,
+		Kit:      r.Kit,
+		Source:   r.Source,
+		State:    domain.SourceState(r.State),
+		Error:    r.Error,
+		Faulty:   r.Faulty,
+		Since:    r.Since.UTC(),
+	}
+}
+
+// Of returns the sources of a device that were asked so far, or of all for id 0.
+func (s Sources) Of(ctx context.Context, deviceID domain.ID) ([]domain.Source, error) {
+	q := s.q(ctx).Order("device_id, kit, source")
+	if deviceID != 0 {
+		q = q.Where("device_id = ?", deviceID)
+	}
+	var rows []sourceRow
+	err := q.Find(&rows).Error
+	return each(rows, sourceRow.domain), err
+}
+
+type sourceChange struct {
+	DeviceID domain.ID `json:"device_id"`
+	Kit      string    `json:"kit"`
+	Source   string    `json:"source"`
+	State    string    `json:"state"`
+	Error    string    `json:"error"`
+	Faulty   bool      `json:"faulty"`
+	Since    time.Time `json:"since"`
+}
+
+// Set records how asking goes, each source once; devices that are gone are left
+// out.
+func (s Sources) Set(ctx context.Context, sources []domain.Source) error {
+	if len(sources) == 0 {
+		return nil
+	}
+	changes := each(sources, func(x domain.Source) sourceChange {
+		return sourceChange{x.DeviceID, x.Kit, x.Source, string(x.State), x.Error, x.Faulty, x.Since}
+	})
+	return known(s.q(ctx).Exec(`INSERT INTO sources AS s (device_id, kit, source, state, error, faulty, since)
+		SELECT n.* FROM jsonb_to_recordset(?::jsonb)
+			AS n(device_id bigint, kit text, source text, state text, error text, faulty boolean, since timestamptz) JOIN devices d ON d.id = n.device_id
+		ON CONFLICT (device_id, kit, source) DO UPDATE
+			SET state = excluded.state, error = excluded.error, faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
+}
+
+// Keep removes the sources of a device that it is no longer asked; kept are
+// their kits and names, joined by “/”.
+func (s Sources) Keep(ctx context.Context, deviceID domain.ID, kept []string) error {
+	q := s.q(ctx).Where("device_id = ?", deviceID)
+	if len(kept) > 0 {
+		q = q.Where("kit || '/' || source NOT IN ?", kept)
+	}
+	return q.Delete(&sourceRow{}).Error
+}
