@@ -151,7 +151,7 @@ func (in *intake) take(answers []derive.Fetched) {
 		rows := make([][]collect.Row, len(sb.kinds))
 		if got.Error == "" {
 			for n, kb := range sb.kinds {
-				rows[n] = collect.Rows(sb.src, kb.def, got.Rows)
+				rows[n] = collect.Rows(sb.src, kb.def, got.Rows, kb.known.Left)
 				if in.err == nil && kb.needsSync(rows[n]) {
 					in.err = in.sync(sb, kb, rows[n], got.At)
 				}
@@ -169,7 +169,7 @@ func (in *intake) take(answers []derive.Fetched) {
 }
 
 func (in *intake) sync(sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) error {
-	known, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, kb.def, kb.known, rows, at)
+	known, made, err := in.Kits.SyncParts(context.Background(), in.bound.device.ID, sb.kit, sb.src, kb.def, kb.known, rows, at)
 	if err == nil {
 		in.bound.takeUp(sb, kb, known, made)
 	}

@@ -69,7 +69,7 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 	rows := make([][]collect.Row, len(sb.kinds))
 	if r.got.Error == "" {
 		for i, kb := range sb.kinds {
-			rows[i] = collect.Rows(sb.src, kb.def, r.got.Rows)
+			rows[i] = collect.Rows(sb.src, kb.def, r.got.Rows, kb.known.Left)
 			if kb.needsSync(rows[i]) {
 				c.sync(ctx, b, sb, kb, rows[i], r.got.At)
 			}
@@ -92,7 +92,7 @@ func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb 
 	var known collect.Known
 	var made []domain.Series
 	err := c.insist(ctx, "new rows", func() (err error) {
-		known, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, kb.def, kb.known, rows, at)
+		known, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, sb.src, kb.def, kb.known, rows, at)
 		return err
 	})
 	if err != nil {

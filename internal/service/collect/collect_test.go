@@ -151,7 +151,7 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
 	sync := func(known []domain.Part, at time.Time, rows ...derive.Row) ([]domain.Part, []domain.Series, error) {
-		got, made, err := svc.SyncParts(ctx, d.ID, k, def, collect.Known{Parts: known}, collect.Rows(src, def, rows), at)
+		got, made, err := svc.SyncParts(ctx, d.ID, k, src, def, collect.Known{Parts: known}, collect.Rows(src, def, rows, nil), at)
 		return got.Parts, made, err
 	}
 	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
@@ -186,8 +186,8 @@ func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
-	rows := collect.Rows(src, def, []derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")})
-	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, rows, time.Now())
+	rows := collect.Rows(src, def, []derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")}, nil)
+	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
 	stored, err := s.Parts.Of(t.Context(), d.ID)
 	require.NoError(t, err)
@@ -198,7 +198,7 @@ func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
 	}
 	assert.Equal(t, []string{"port (row 1)", "port (row 2)", "row 3", "row 4"}, names)
 	assert.Equal(t, []string{"port", "port (row 2)", "row 3", "row 4"}, keys)
-	again, made, err := svc.SyncParts(t.Context(), d.ID, k, def, parts, rows, time.Now())
+	again, made, err := svc.SyncParts(t.Context(), d.ID, k, src, def, parts, rows, time.Now())
 	require.NoError(t, err)
 	assert.Empty(t, made)
 	assert.Equal(t, parts, again)
@@ -217,7 +217,7 @@ func TestRowsOfTheSameNameAreNamedByWhatDiffers(t *testing.T) {
 			r.Values[13] = word(note)
 			rows = append(rows, r)
 		}
-		for _, r := range collect.Rows(src, def, append(rows, row("9", "lan9", "6"))) {
+		for _, r := range collect.Rows(src, def, append(rows, row("9", "lan9", "6")), nil) {
 			out = append(out, r.Name)
 		}
 		return out
@@ -239,7 +239,7 @@ func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
 	var known collect.Known
 	look := func(rows ...derive.Row) []domain.Series {
 		var made []domain.Series
-		known, made, err = svc.SyncParts(ctx, d.ID, k, def, known, collect.Rows(src, def, rows), at)
+		known, made, err = svc.SyncParts(ctx, d.ID, k, src, def, known, collect.Rows(src, def, rows, known.Left), at)
 		require.NoError(t, err)
 		return made
 	}
@@ -251,10 +251,15 @@ func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
 	require.Len(t, known.Parts, 2, "the old row is no part of its own")
 	assert.Equal(t, eth1, known.Parts[0].ID)
 	assert.Equal(t, "9", known.Parts[0].Index)
+	assert.Equal(t, "eth1", known.Parts[0].Name, "nothing needs to tell it from the one that it left")
 	assert.Contains(t, known.Parts[0].Reason, "does not work any more")
 	assert.Equal(t, map[string]string{"5": "eth1"}, known.Left)
-	for _, r := range collect.Rows(src, def, []derive.Row{down(row("5", "eth1", "6"))}) {
-		assert.True(t, known.Fits(r, nil), "nothing needs to be looked at again")
+	for _, r := range collect.Rows(src, def, []derive.Row{down(row("5", "eth1", "6")), row("9", "eth1", "6")}, known.Left) {
+		var p *domain.Part
+		if r.Index == "9" {
+			p = &known.Parts[0]
+		}
+		assert.True(t, known.Fits(r, p), "nothing needs to be looked at again")
 	}
 	look(row("6", "eth2", "6"), row("9", "eth1", "6"))
 	assert.Empty(t, known.Left)
@@ -269,8 +274,8 @@ func TestRenamedNotesAndSpeedsAreTakenOver(t *testing.T) {
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
-	rows := collect.Rows(src, def, []derive.Row{row("1", "eth1", "6")})
-	known, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, rows, time.Now())
+	rows := collect.Rows(src, def, []derive.Row{row("1", "eth1", "6")}, nil)
+	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
 	p := known.Parts[0]
 	assert.True(t, known.Fits(rows[0], &p))
@@ -295,7 +300,7 @@ func TestImpossibleSpeedsAreLeftOut(t *testing.T) {
 		r.Values[12] = v
 		rows = append(rows, r)
 	}
-	known, _, err := svc.SyncParts(t.Context(), d.ID, k, def, collect.Known{}, collect.Rows(src, def, rows), time.Now())
+	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, collect.Rows(src, def, rows, nil), time.Now())
 	require.NoError(t, err)
 	for _, p := range known.Parts {
 		assert.Zero(t, p.Speed)

@@ -25,8 +25,7 @@ type Known struct {
 // for none.
 func (k Known) Fits(row Row, p *domain.Part) bool {
 	if p == nil {
-		name, ok := k.Left[row.Index]
-		return ok && name == row.Called && !row.Living
+		return row.isLeft(k.Left)
 	}
 	next := *p
 	fill(&next, row)
@@ -37,13 +36,19 @@ func (k Known) Fits(row Row, p *domain.Part) bool {
 // seen now: new rows become parts with their series, re-indexed and renamed
 // ones keep their history, vanished ones are marked as gone. It returns what is
 // known then, and the series that were made.
-func (s *Service) SyncParts(ctx context.Context, deviceID domain.ID, k *kit.Kit, def kit.Parts, known Known, rows []Row, at time.Time) (Known, []domain.Series, error) {
+func (s *Service) SyncParts(ctx context.Context, deviceID domain.ID, k *kit.Kit, src kit.Source, def kit.Parts, known Known, rows []Row, at time.Time) (Known, []domain.Series, error) {
 	var fresh, changed []domain.Part
 	left, present, keys := map[string]string{}, map[domain.ID]bool{}, keysOf(known.Parts)
-	for i, m := range identity.MatchRows(partRows(known.Parts), seenRows(rows), known.Left) {
+	matches := identity.MatchRows(partRows(known.Parts), seenRows(rows), known.Left)
+	for i, m := range matches {
+		if m.Reason == identity.Left {
+			left[rows[i].Index] = rows[i].Called
+		}
+	}
+	tellApart(src, def, rows, left)
+	for i, m := range matches {
 		row := rows[i]
 		if m.Reason == identity.Left {
-			left[row.Index] = row.Called
 			continue
 		}
 		if m.Part < 0 {

@@ -12,23 +12,25 @@ import (
 // Row is a row of a table that makes a part, with what is known of it.
 type Row struct {
 	derive.Row
-	// Called is what the device calls it; Name tells it from others of the kind.
+	// Called is what the device calls it; Name tells it from others of the kind,
+	// plain is its name without what does.
 	Called, Name string
+	plain        string
 	Note, Marks  string
 	Speed        float64 // bit/s, 0 when not known
 	Living       bool
 }
 
 // Rows picks the rows that make parts of a kind, and reads what the device says
-// of each.
-func Rows(src kit.Source, def kit.Parts, rows []derive.Row) []Row {
+// of each. left are those that their parts have left; see Known.
+func Rows(src kit.Source, def kit.Parts, rows []derive.Row, left map[string]string) []Row {
 	out := make([]Row, 0, len(rows))
 	for _, row := range rows {
 		if def.Filter.Keeps(src, row) {
 			out = append(out, rowOf(src, def, row))
 		}
 	}
-	tellApart(src, def, out)
+	tellApart(src, def, out, left)
 	return out
 }
 
@@ -48,6 +50,7 @@ func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
 	if r.Name == "" {
 		r.Name = "row " + row.Index
 	}
+	r.plain = r.Name
 	return r
 }
 
@@ -80,11 +83,15 @@ func speedOf(src kit.Source, def kit.Parts, row derive.Row) float64 {
 }
 
 // tellApart adds to the names that several rows have what differs between
-// them: the first column that does, else their place in the table.
-func tellApart(src kit.Source, def kit.Parts, rows []Row) {
+// them: the first column that does, else their place in the table. Rows that
+// were left need no name of their own.
+func tellApart(src kit.Source, def kit.Parts, rows []Row, left map[string]string) {
 	byName := make(map[string][]int, len(rows))
 	for i, r := range rows {
-		byName[r.Name] = append(byName[r.Name], i)
+		if !r.isLeft(left) {
+			byName[r.plain] = append(byName[r.plain], i)
+		}
+		rows[i].Name = r.plain
 	}
 	if len(byName) == len(rows) {
 		return
@@ -98,6 +105,12 @@ func tellApart(src kit.Source, def kit.Parts, rows []Row) {
 			rows[i].Name += " (" + differing[n] + ")"
 		}
 	}
+}
+
+// isLeft tells whether a row is one of those that were left, and still is dead.
+func (r Row) isLeft(left map[string]string) bool {
+	name, ok := left[r.Index]
+	return ok && name == r.Called && !r.Living
 }
 
 func difference(src kit.Source, def kit.Parts, rows []Row, same []int) []string {
