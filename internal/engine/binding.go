@@ -20,7 +20,7 @@ type binding struct {
 	series  map[seriesKey]domain.Series
 	booted  time.Time // the machine
 	agent   time.Time // what answers for it
-	silent  bool      // nothing came back when it was asked last whether it answers
+	away    bool      // it did not answer when it was asked last whether it does
 }
 
 // seriesKey names a series within its device.
@@ -89,7 +89,7 @@ func (b *binding) inherit(old *binding) {
 	if old == nil {
 		return
 	}
-	b.silent = old.silent
+	b.away = old.away
 	before := map[domain.ID]*boundSeries{}
 	old.each(func(bs *boundSeries) { before[bs.id] = bs })
 	b.each(func(bs *boundSeries) {

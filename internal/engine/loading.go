@@ -188,8 +188,14 @@ func (c *Collector) asked(x stored) (out []string) {
 
 func (c *Collector) schedule(around surroundings, x stored, soon bool) {
 	var tasks []Task
+	reach := c.bound[x.device.ID].reach
 	for _, q := range c.kits.Questions(x.device, x.fittings, collect.Talks(x.endpoints, around.opened)) {
-		tasks = append(tasks, Task{Device: q.Device, Key: q.Key, Every: q.Every, Run: func(ctx context.Context) bool { return c.fetch(ctx, q) }})
+		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == reach, Every: q.Every}
+		if t.Probe {
+			t.Line = "probe"
+		}
+		t.Run = func(ctx context.Context) bool { return c.fetch(ctx, q) }
+		tasks = append(tasks, t)
 	}
 	c.sched.Set(x.device.ID, tasks, soon)
 }

@@ -16,28 +16,34 @@ import (
 type Task struct {
 	Device domain.ID
 	Key    string // unique within the device
-	Every  time.Duration
+	// Line is what can do one thing at a time, such as an endpoint of the device:
+	// tasks on one line wait for each other, those on several do not.
+	Line  string
+	Probe bool // it only asks whether the device answers
+	Every time.Duration
 	// Run does it once. It returns false when the device did not answer, so
 	// that it waits its turn apart from those that do.
 	Run func(ctx context.Context) (answered bool)
 }
 
-// Lanes bound how many tasks run at once. Devices that did not answer the
-// last time run in a lane of their own, so that waiting for the dead never
-// delays the living.
+// Lanes bound how many tasks run at once. What did not answer the last time runs
+// in a lane of its own, so that waiting for the dead never delays the living;
+// probes have one, too, so that no walk delays them.
 const (
 	promptLane  = 256
+	probeLane   = 256
 	patientLane = 512
 )
 
 // Scheduler runs tasks in time: spread over their interval, at most one at a
-// time for each device. Zero value is not usable; see NewScheduler.
+// time on each line. Zero value is not usable; see NewScheduler.
 type Scheduler struct {
 	mu      sync.Mutex
 	queue   taskHeap
 	devices map[domain.ID]*lineup
 	wake    chan struct{}
 	prompt  lane
+	probe   lane
 	patient lane
 	running sync.WaitGroup
 	stats   SchedulerStats
@@ -54,10 +60,41 @@ type SchedulerStats struct {
 
 // lineup is what is known of one device.
 type lineup struct {
-	tasks  map[string]*entry
+	tasks map[string]*entry
+	lines map[string]*line
+}
+
+// line is what can do one thing at a time.
+type line struct {
 	busy   bool
 	silent bool
-	ready  []*entry // due, while another task of the device runs
+	ready  []*entry // due, while another task of the line runs
+}
+
+func (l *lineup) line(name string) *line {
+	x := l.lines[name]
+	if x == nil {
+		x = &line{}
+		l.lines[name] = x
+	}
+	return x
+}
+
+// idle tells whether nothing runs; lines without tasks are forgotten.
+func (l *lineup) idle() bool {
+	used := map[string]bool{}
+	for _, e := range l.tasks {
+		used[e.Line] = true
+	}
+	for name, x := range l.lines {
+		if x.busy {
+			return false
+		}
+		if !used[name] {
+			delete(l.lines, name)
+		}
+	}
+	return true
 }
 
 type entry struct {
@@ -69,13 +106,18 @@ type entry struct {
 
 type lane struct {
 	free    int
-	waiting []*entry
+	waiting []waiting
+}
+
+type waiting struct {
+	on *line
+	*entry
 }
 
 // NewScheduler returns a scheduler without tasks.
 func NewScheduler() *Scheduler {
 	return &Scheduler{devices: map[domain.ID]*lineup{}, wake: make(chan struct{}, 1),
-		prompt: lane{free: promptLane}, patient: lane{free: patientLane}}
+		prompt: lane{free: promptLane}, probe: lane{free: probeLane}, patient: lane{free: patientLane}}
 }
 
 // Set replaces all tasks of a device. Tasks whose key and interval stay the
@@ -86,13 +128,13 @@ func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
 	defer s.mu.Unlock()
 	l := s.devices[device]
 	if l == nil {
-		l = &lineup{tasks: map[string]*entry{}}
+		l = &lineup{tasks: map[string]*entry{}, lines: map[string]*line{}}
 		s.devices[device] = l
 	}
 	kept := map[string]*entry{}
 	for _, t := range tasks {
 		if old := l.tasks[t.Key]; old != nil && old.Every == t.Every {
-			old.Run = t.Run
+			old.Task = t
 			kept[t.Key] = old
 			delete(l.tasks, t.Key)
 			continue
@@ -106,7 +148,7 @@ func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
 		s.drop(old)
 	}
 	l.tasks = kept
-	if len(kept) == 0 && !l.busy {
+	if idle := l.idle(); idle && len(kept) == 0 {
 		delete(s.devices, device)
 	}
 	s.nudge()
@@ -192,12 +234,12 @@ func (s *Scheduler) dispatch(ctx context.Context) time.Duration {
 	now := time.Now()
 	for len(s.queue) > 0 && !s.queue[0].due.After(now) && ctx.Err() == nil {
 		e := heap.Pop(&s.queue).(*entry)
-		l := s.devices[e.Device]
-		if l.busy {
-			l.ready = append(l.ready, e)
+		on := s.devices[e.Device].line(e.Line)
+		if on.busy {
+			on.ready = append(on.ready, e)
 			continue
 		}
-		s.admit(ctx, l, e)
+		s.admit(ctx, on, e)
 	}
 	if len(s.queue) == 0 {
 		return time.Hour
@@ -206,55 +248,57 @@ func (s *Scheduler) dispatch(ctx context.Context) time.Duration {
 }
 
 // admit starts a task, or puts it at the end of its lane.
-func (s *Scheduler) admit(ctx context.Context, l *lineup, e *entry) {
-	l.busy = true
+func (s *Scheduler) admit(ctx context.Context, on *line, e *entry) {
+	on.busy = true
 	in := &s.prompt
-	if l.silent {
+	switch {
+	case on.silent:
 		in = &s.patient
+	case e.Probe:
+		in = &s.probe
 	}
 	if in.free == 0 {
-		in.waiting = append(in.waiting, e)
+		in.waiting = append(in.waiting, waiting{on, e})
 		return
 	}
 	in.free--
-	s.start(ctx, in, e)
+	s.start(ctx, in, on, e)
 }
 
-func (s *Scheduler) start(ctx context.Context, in *lane, e *entry) {
+func (s *Scheduler) start(ctx context.Context, in *lane, on *line, e *entry) {
 	s.stats.Late = max(s.stats.Late, time.Since(e.due))
 	s.stats.Running++
 	run := e.Run
 	s.running.Go(func() {
 		answered := run(ctx)
-		s.finish(ctx, in, e, answered)
+		s.finish(ctx, in, on, e, answered)
 	})
 }
 
-// finish plans the next round, and starts what waited for the device or lane.
-func (s *Scheduler) finish(ctx context.Context, in *lane, e *entry, answered bool) {
+// finish plans the next round, and starts what waited for the line or lane.
+func (s *Scheduler) finish(ctx context.Context, in *lane, on *line, e *entry, answered bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.stats.Running--
 	s.stats.Done++
 	in.free++
 	s.replan(e, time.Now())
-	l := s.devices[e.Device]
-	l.busy, l.silent = false, !answered
-	for len(l.ready) > 0 && !l.busy {
-		next := l.ready[0]
-		l.ready = l.ready[1:]
+	on.busy, on.silent = false, !answered
+	for len(on.ready) > 0 && !on.busy {
+		next := on.ready[0]
+		on.ready = on.ready[1:]
 		if !next.gone && ctx.Err() == nil {
-			s.admit(ctx, l, next)
+			s.admit(ctx, on, next)
 		}
 	}
-	if len(l.tasks) == 0 && !l.busy {
+	if l := s.devices[e.Device]; l != nil && l.idle() && len(l.tasks) == 0 {
 		delete(s.devices, e.Device)
 	}
 	for in.free > 0 && len(in.waiting) > 0 && ctx.Err() == nil {
 		next := in.waiting[0]
 		in.waiting = in.waiting[1:]
 		in.free--
-		s.start(ctx, in, next)
+		s.start(ctx, in, next.on, next.entry)
 	}
 	s.nudge()
 }

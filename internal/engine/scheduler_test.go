@@ -135,3 +135,31 @@ func TestStartsAreSpread(t *testing.T) {
 		assert.InDelta(t, 100, n, 50, "%v", buckets)
 	}
 }
+
+// A walk of 37 s must not keep anybody from learning that the device is away: the
+// probe of the same device runs beside it, in time. Two walks over one endpoint
+// still wait for each other, those over two do not.
+func TestProbesDoNotWaitBehindWalks(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, probes := NewScheduler(), new(atomic.Int64)
+		var busy, most, both atomic.Int64
+		walk := func(key, line string) Task {
+			return Task{Device: 1, Key: key, Line: line, Every: time.Minute, Run: func(context.Context) bool {
+				both.Store(max(both.Load(), busy.Add(1)))
+				if line == "snmp" {
+					most.Add(1)
+				}
+				time.Sleep(20 * time.Second)
+				busy.Add(-1)
+				return true
+			}}
+		}
+		probe := counting(1, "probe", 15*time.Second, probes, time.Millisecond, true)
+		probe.Line, probe.Probe = "probe", true
+		s.Set(1, []Task{walk("a", "snmp"), walk("b", "snmp"), walk("c", "tcp"), probe}, true)
+		run(t, s, func() { time.Sleep(59 * time.Second) })
+		assert.Equal(t, int64(4), probes.Load(), "at 0, 15, 30 and 45 s, whatever else runs")
+		assert.Equal(t, int64(2), most.Load())
+		assert.Equal(t, int64(2), both.Load(), "one over each endpoint")
+	})
+}

@@ -37,7 +37,7 @@ func (sb *sourceBinding) problemOf(got derive.Fetched) string {
 func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, out *outcome) (faults bool) {
 	problem := sb.problemOf(got)
 	if key == b.reach {
-		b.silent = problem != "" && got.NoAnswer
+		b.away = problem != ""
 	}
 	next := domain.Source{DeviceID: b.device.ID, Kit: sb.kit.Name, Source: sb.src.Key, State: domain.SourceOK, Since: got.At}
 	switch {
@@ -48,9 +48,9 @@ func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, 
 		next.State, next.Error = domain.SourceAbsent, problem
 	default:
 		next.State, next.Error = domain.SourceFailing, problem
-		// While nothing of the device answers, that is what is wrong; and it says
-		// by itself when it answers again.
-		if !(got.NoAnswer && b.silent) {
+		// While the device is away, that is what is wrong, and nothing else is held
+		// against it.
+		if !b.away {
 			sb.failed++
 		}
 		next.Faulty = sb.faulty() && key != b.reach

@@ -24,6 +24,13 @@ import (
 // ErrNoAnswer is returned when nothing valid came back in time; a retry may help.
 var ErrNoAnswer = errors.New("no answer")
 
+// ErrRefused is returned when the machine itself says that nothing listens on the
+// port (ICMP port unreachable, RFC 1122 section 3.2.2.1): it is up.
+var ErrRefused = errors.New("nothing listens on the port")
+
+// ErrUnreachable is returned when somebody on the way says that there is none.
+var ErrUnreachable = errors.New("there is no way")
+
 // Target is a device to ask.
 type Target struct {
 	Address   netip.AddrPort
@@ -53,6 +60,7 @@ type Client struct {
 type call struct {
 	from   netip.AddrPort
 	answer chan []byte
+	failed chan error
 }
 
 // NewClient opens the sockets.
@@ -77,6 +85,7 @@ func NewClient() (*Client, error) {
 	}
 	for _, conn := range append(append([]*net.UDPConn{}, c.v4...), c.v6...) {
 		_ = conn.SetReadBuffer(receiveBuffer) // the kernel may allow less
+		_ = wantErrors(conn)                  // without, a closed port looks like silence
 		c.readers.Go(func() { c.read(conn) })
 	}
 	return c, nil
@@ -109,7 +118,8 @@ func (c *Client) read(conn *net.UDPConn) {
 			return
 		}
 		if err != nil {
-			continue // such as a port that was refused: the time-out tells
+			c.takeErrors(conn)
+			continue
 		}
 		id, err := peekRequestID(buf[:n])
 		if err != nil || !c.deliver(id, netip.AddrPortFrom(from.Addr().Unmap(), from.Port()), buf[:n]) {
@@ -138,7 +148,7 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 	if err != nil {
 		return nil, err
 	}
-	waiter := &call{from: t.Address, answer: make(chan []byte, 4)}
+	waiter := &call{from: t.Address, answer: make(chan []byte, 4), failed: make(chan error, 1)}
 	var ids []uint32
 	defer func() { c.forget(ids) }()
 	p.Version, p.Community = gosnmp.Version2c, t.Community.Reveal()
@@ -152,7 +162,7 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 		if err != nil {
 			return nil, fmt.Errorf("encode: %w", err)
 		}
-		if _, err := conn.WriteToUDPAddrPort(data, t.Address); err != nil {
+		if err := c.send(conn, data, t.Address); err != nil {
 			return nil, fmt.Errorf("send: %w", err)
 		}
 		timer.Reset(t.Timeout)
@@ -164,6 +174,35 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 	return nil, fmt.Errorf("%w from %s in %s, %d tries", ErrNoAnswer, t.Address, t.Timeout, t.Retries+1)
 }
 
+// sendTries is how often one datagram is handed to a socket. All devices share
+// it: an error that a send meets is one that another device's datagram brought,
+// so that it is passed on, and the send repeated.
+const sendTries = 8
+
+func (c *Client) send(conn *net.UDPConn, data []byte, to netip.AddrPort) (err error) {
+	for range sendTries {
+		if _, err = conn.WriteToUDPAddrPort(data, to); err == nil || !c.takeErrors(conn) {
+			return err
+		}
+	}
+	return err
+}
+
+// fail tells all who wait for an address what became of their requests.
+func (c *Client) fail(at netip.AddrPort, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for _, w := range c.waiting {
+		if w.from != at {
+			continue
+		}
+		select {
+		case w.failed <- err:
+		default:
+		}
+	}
+}
+
 // await returns the first answer that can be decoded; nil when time is up.
 func (c *Client) await(ctx context.Context, w *call, timer *time.Timer) (*gosnmp.SnmpPacket, error) {
 	for {
@@ -173,6 +212,8 @@ func (c *Client) await(ctx context.Context, w *call, timer *time.Timer) (*gosnmp
 				return packet, nil
 			}
 			c.strays.Add(1)
+		case err := <-w.failed:
+			return nil, err
 		case <-timer.C:
 			return nil, nil
 		case <-ctx.Done():
