@@ -43,7 +43,7 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 	coded, _, err := r.Store.Words.Code(ctx, []domain.SeriesText{{SeriesID: about.ID, Text: "Fathom Systems FH-2 hypervisor host, build 7714"}})
 	require.NoError(t, err)
 	r.pastOf(t, about.ID, func(int) float64 { return coded[0].Value })
-	r.pastOf(t, port.ID, func(hour int) float64 { return float64(1 + hour/12%2) }) // up until noon
+	r.pastOf(t, port.ID, func(hour int) float64 { return float64(1 + hour/12%2*4) }) // up until noon, then dormant
 	_, body, _ := get(t, c, r.url+fmt.Sprintf("/series/%d?span=14d", about.ID))
 	assert.Contains(t, body, "build 7714")
 	assert.Contains(t, body, "build 7731")
@@ -73,7 +73,7 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 	var got stood
 	require.Equal(t, 200, r.call(t, http.MethodGet, fmt.Sprintf("/series/%d/runs?hours=300", port.ID), nil, &got))
 	require.Len(t, got.Shares, 2)
-	assert.ElementsMatch(t, []string{"up", "down"}, []string{got.Shares[0].Text, got.Shares[1].Text})
+	assert.ElementsMatch(t, []string{"up", "dormant"}, []string{got.Shares[0].Text, got.Shares[1].Text})
 	assert.InDelta(t, 1, got.Shares[0].Share+got.Shares[1].Share, 1e-9)
 	assert.Greater(t, got.Shares[0].Times, 8, "twice a day it changed")
 	assert.Greater(t, got.Known, 230.0*3600)

@@ -66,14 +66,19 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 	for _, restarted := range []bool{false, true} {
 		w := setup(t, "interfaces")
 		w.watchPorts(t)
-		var gone atomic.Bool
+		var fell, gone atomic.Bool
 		w.start(t, func(way.Question, int) derive.Fetched {
-			rows := []derive.Row{port("1", "wan0", 6, 1), down("2", "lan1")}
+			rows := []derive.Row{port("1", "wan0", 6, 1), port("2", "lan1", 6, 1)}
+			if fell.Load() {
+				rows[1] = down("2", "lan1")
+			}
 			if gone.Load() {
 				rows = rows[:1]
 			}
 			return derive.Fetched{Rows: rows}
 		})
+		require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
+		fell.Store(true)
 		require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return len(w.openAlerts(t)) == 1 }, 10*time.Second, 20*time.Millisecond)
 		alert := w.openAlerts(t)[0]
 		assert.Equal(t, "lan1 of np-sw-1 is down", alert.Title)

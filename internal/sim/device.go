@@ -193,18 +193,19 @@ func (d *Device) hardware(p port, index uint64) string {
 }
 
 // officeState is ifOperStatus of a port where somebody works: up (1) from about
-// half past seven to six on weekdays, else down (2).
+// half past seven to six on weekdays, else dormant (5): it waits for somebody to
+// sign in (IEEE 802.1X).
 func officeState(seed uint64, now time.Time) uint64 {
 	t := seconds(now)
 	day := int64(math.Floor(t / day))
 	if weekday := (day + 3) % 7; weekday >= 5 { // 1970-01-01 was a Thursday
-		return 2
+		return 5
 	}
 	hour := hourOf(t)
 	if hour >= 7.2+0.8*hash(seed, day) && hour < 17.4+1.3*hash(seed+1, day) {
 		return 1
 	}
-	return 2
+	return 5
 }
 
 // volume is one store to simulate; used gives the share in use, 0 to 1.

@@ -3,6 +3,7 @@ package derive
 import (
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/plausible"
@@ -29,9 +30,19 @@ type Formula struct {
 	// Can are the values that the reading can have, in its Unit.
 	Can  plausible.Limits
 	Unit string
+	// Instead are values that other columns force, the first that holds.
+	Instead []Instead
 	// State is true where the value is one of an enumeration: a whole number,
 	// never one that is written in a text.
 	State bool
+}
+
+// Instead is a value that a row has whenever a column says one of some things,
+// such as a port that is switched off, whatever its cable does.
+type Instead struct {
+	Column int
+	Says   []string
+	Value  float64
 }
 
 // Taken is what a formula made of a row.
@@ -82,6 +93,11 @@ func (f Formula) Apply(got Fetched, row Row, st *State, ceiling float64) Taken {
 	raw, found := f.raw(row)
 	if !found {
 		return Taken{Problem: "the device does not give this value", Absent: true}
+	}
+	for _, i := range f.Instead {
+		if i.Column < len(row.Values) && slices.Contains(i.Says, row.Values[i.Column].String()) {
+			return Taken{Value: i.Value, OK: true}
+		}
 	}
 	if f.Rate {
 		value, out := f.rate(raw, got, row, st, ceiling)

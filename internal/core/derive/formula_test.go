@@ -170,3 +170,16 @@ func TestColumnsAtTheEdges(t *testing.T) {
 	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0).all()
 	assert.Equal(t, 1.0/3, value, "what is no quotient is kept as it is")
 }
+
+// A port that is switched off is so, whatever its cable does.
+func TestAnotherColumnMayForceAValue(t *testing.T) {
+	f := plain(0)
+	f.State, f.Instead = true, []Instead{{Column: 1, Says: []string{"2", "3"}, Value: 8}}
+	for _, c := range []struct{ admin, want float64 }{{1, 2}, {2, 8}, {3, 8}} {
+		got := f.Apply(Fetched{}, Row{Values: []Value{num(2), num(c.admin)}}, nil, 0)
+		assert.True(t, got.OK)
+		assert.Equal(t, c.want, got.Value)
+	}
+	got := f.Apply(Fetched{}, Row{Values: []Value{num(2)}}, nil, 0)
+	assert.Equal(t, 2.0, got.Value, "a column that is not there forces nothing")
+}

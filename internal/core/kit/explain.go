@@ -71,6 +71,13 @@ func (r Reading) steps() (out []string) {
 	if len(r.Codes) > 0 {
 		out = append(out, "The number stands for a word")
 	}
+	for _, i := range r.Instead {
+		word := r.Codes[int(i.Value)]
+		if word == "" {
+			word = units.Format(i.Value, r.Unit)
+		}
+		out = append(out, "Where "+i.Column+" says "+strings.Join(i.Says, " or ")+", it is “"+word+"” whatever else is told")
+	}
 	if r.Times != "" {
 		out = append(out, "It is multiplied by "+r.Times)
 	}

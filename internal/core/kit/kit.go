@@ -140,6 +140,8 @@ type Reading struct {
 	Scale   float64
 	Filter  Filter
 	Over    derive.Over
+	// Instead are values that other columns force.
+	Instead []Instead
 	// FirstOf are several ways to make it, in the place of Value.
 	FirstOf []Balance
 	// Caution is what people must know of its values.
@@ -156,6 +158,13 @@ type Reading struct {
 	// Always is true for a reading that is stored when there is no answer
 	// too (the loss is 100 % then).
 	Always bool
+}
+
+// Instead is the value of a reading whenever a column says one of some things.
+type Instead struct {
+	Column string
+	Says   []string
+	Value  float64
 }
 
 // Kind says what the values of the reading are.
@@ -250,6 +259,9 @@ func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 	}
 	for _, name := range r.Value {
 		f.Columns = append(f.Columns, src.Column(name))
+	}
+	for _, i := range r.Instead {
+		f.Instead = append(f.Instead, derive.Instead{Column: src.Column(i.Column), Says: i.Says, Value: i.Value})
 	}
 	if r.Times != "" {
 		f.Times = src.Column(r.Times)

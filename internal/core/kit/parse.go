@@ -62,6 +62,7 @@ type file struct {
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
 		Over      derive.Over
+		Instead   []Instead
 		FirstOf   []Balance `yaml:"first_of"`
 		Caution   string
 		Optional  bool
@@ -152,7 +153,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
@@ -314,7 +315,7 @@ func (k *Kit) check() (problems []error) {
 		problems = append(problems, r.checkBalances(src)...)
 		for _, variant := range k.Sources {
 			if variant.Key == src.Key {
-				problems = append(problems, missing(variant, slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent}))...)
+				problems = append(problems, missing(variant, r.columnsOf())...)
 			}
 		}
 		if can := r.Can(); !(can.Low < can.High) {
@@ -340,6 +341,15 @@ func (k *Kit) check() (problems []error) {
 		}
 	}
 	return problems
+}
+
+// columnsOf are those that the reading looks at.
+func (r Reading) columnsOf() []string {
+	out := slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent})
+	for _, i := range r.Instead {
+		out = append(out, i.Column)
+	}
+	return out
 }
 
 // checkBalances finds balances that cannot be made.

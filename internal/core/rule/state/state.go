@@ -35,6 +35,9 @@ var Kind = rule.Kind{
 type Condition struct {
 	// Levels lists the words of trouble by level.
 	Levels map[domain.Level][]string
+	// After are the words of which one must have been right before: what is in a
+	// state of trouble from the start is none. Empty for any.
+	After []string
 	// For is how long the state must last, Recover how long another one.
 	For, Recover rule.Hold
 	// Codes are the words that the numbers stand for.
@@ -65,14 +68,38 @@ func (c *Condition) Good(l domain.Level, v float64) bool { return !c.Bad(l, v) }
 func (c *Condition) Holds() (raise, recover rule.Hold) { return c.For, c.Recover }
 
 // Window implements rule.Condition.
-func (c *Condition) Window() rule.Window { return rule.LadderWindow(c) }
+func (c *Condition) Window() rule.Window {
+	w := rule.LadderWindow(c)
+	if len(c.After) > 0 { // and the value before
+		w.Count, w.Span = w.Count+1, 2*w.Span
+	}
+	return w
+}
 
 // AtRest implements rule.Condition.
 func (c *Condition) AtRest(newest float64) bool { return rule.LadderAtRest(c, newest) }
 
 // Level implements rule.Condition.
 func (c *Condition) Level(before domain.Level, past []domain.Sample) domain.Level {
-	return rule.Settle(c, before, past)
+	after := rule.Settle(c, before, past)
+	if after > before && before == domain.LevelNone && !c.came(past) {
+		return domain.LevelNone
+	}
+	return after
+}
+
+// came tells whether the present run of trouble followed one of the states that
+// it must come from.
+func (c *Condition) came(past []domain.Sample) bool {
+	if len(c.After) == 0 {
+		return true
+	}
+	lowest, _ := rule.Lowest(c)
+	i := len(past) - 1
+	for i >= 0 && c.Bad(lowest, past[i].Value) {
+		i--
+	}
+	return i >= 0 && slices.Contains(c.After, c.Codes[int(past[i].Value)])
 }
 
 // Worse implements rule.Condition: a state of a higher level is worse.
@@ -111,6 +138,8 @@ func (c *Condition) Judge(before domain.Level, past []domain.Sample, unit string
 	case after < before:
 		hold = c.Recover
 		f.Answer = fmt.Sprintf("eased from %s, still in a state that is %s", before, after)
+	case after == domain.LevelNone && len(c.After) > 0 && rule.Settle(c, before, past) > before:
+		f.Answer = "it was not " + text.List(c.After, "or") + " before, as far as is known"
 	case after == domain.LevelNone:
 		f.Answer = "it is in no state of trouble for long enough"
 	default:
@@ -132,12 +161,17 @@ func (c *Condition) Words(string) string {
 	if len(parts) == 0 {
 		return "Watches nothing: no level has a state."
 	}
-	return text.UpperFirst(strings.Join(parts, ", ")) + c.For.Words() + "; fine again in any other state" + c.Recover.Words() + "."
+	from := ""
+	if len(c.After) > 0 {
+		from = " and was " + text.List(c.After, "or") + " before"
+	}
+	return text.UpperFirst(strings.Join(parts, ", ")) + c.For.Words() + from + "; fine again in any other state" + c.Recover.Words() + "."
 }
 
 // document is the condition as it is stored and exchanged.
 type document struct {
 	Levels  map[string][]string `json:"levels"`
+	After   []string            `json:"after,omitempty"`
 	For     rule.Hold           `json:"for"`
 	Recover rule.Hold           `json:"recover_for"`
 	Codes   map[string]string   `json:"codes,omitempty"`
@@ -145,7 +179,7 @@ type document struct {
 
 // MarshalJSON implements json.Marshaler.
 func (c *Condition) MarshalJSON() ([]byte, error) {
-	d := document{Levels: map[string][]string{}, For: c.For, Recover: c.Recover, Codes: map[string]string{}}
+	d := document{Levels: map[string][]string{}, After: c.After, For: c.For, Recover: c.Recover, Codes: map[string]string{}}
 	for l, words := range c.Levels {
 		d.Levels[l.String()] = words
 	}
@@ -163,7 +197,7 @@ func decode(data []byte) (rule.Condition, error) {
 	if err := dec.Decode(&d); err != nil {
 		return nil, err
 	}
-	c := &Condition{Levels: map[domain.Level][]string{}, For: d.For, Recover: d.Recover, Codes: map[int]string{}}
+	c := &Condition{Levels: map[domain.Level][]string{}, After: d.After, For: d.For, Recover: d.Recover, Codes: map[int]string{}}
 	for word, states := range d.Levels {
 		level, err := domain.ParseLevel(word)
 		if err != nil || level == domain.LevelNone {
@@ -191,6 +225,7 @@ func fields(s rule.Subject) []field.Field {
 		out = append(out, field.Field{Name: "states_" + l.String(), Label: "When it is", Kind: field.Text, Help: help, Group: l.String()})
 	}
 	return append(out,
+		field.Field{Name: "after", Label: "Only after it was", Kind: field.Text, Help: help + "; empty for any"},
 		field.Field{Name: "for", Label: "For", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"},
 		field.Field{Name: "recover_for", Label: "Fine again after", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"})
 }
@@ -213,7 +248,7 @@ func values(condition rule.Condition) map[string]string {
 	if !ok {
 		return map[string]string{}
 	}
-	out := map[string]string{"for": c.For.String(), "recover_for": c.Recover.String()}
+	out := map[string]string{"after": strings.Join(c.After, ", "), "for": c.For.String(), "recover_for": c.Recover.String()}
 	for l, words := range c.Levels {
 		out["states_"+l.String()] = strings.Join(words, ", ")
 	}
@@ -222,13 +257,11 @@ func values(condition rule.Condition) map[string]string {
 
 func read(s rule.Subject, values map[string]string) (rule.Condition, domain.FieldErrors) {
 	errs := domain.FieldErrors{}
-	c := &Condition{Levels: map[domain.Level][]string{}, Codes: s.Codes}
+	c := &Condition{Levels: map[domain.Level][]string{}, After: listed(values["after"]), Codes: s.Codes}
 	c.For, c.Recover = rule.ReadHold(errs, "for", values["for"]), rule.ReadHold(errs, "recover_for", values["recover_for"])
 	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
-		for word := range strings.SplitSeq(values["states_"+l.String()], ",") {
-			if word = strings.TrimSpace(word); word != "" {
-				c.Levels[l] = append(c.Levels[l], word)
-			}
+		if words := listed(values["states_"+l.String()]); len(words) > 0 {
+			c.Levels[l] = words
 		}
 	}
 	for name, problem := range c.Validate() {
@@ -239,7 +272,17 @@ func read(s rule.Subject, values map[string]string) (rule.Condition, domain.Fiel
 	return c, errs
 }
 
-// Validate implements rule.Condition. The errors are by field: for,
+// listed reads words between commas.
+func listed(text string) (out []string) {
+	for word := range strings.SplitSeq(text, ",") {
+		if word = strings.TrimSpace(word); word != "" {
+			out = append(out, word)
+		}
+	}
+	return out
+}
+
+// Validate implements rule.Condition. The errors are by field: after, for,
 // recover_for, levels, and states_LEVEL.
 func (c *Condition) Validate() domain.FieldErrors {
 	errs := domain.FieldErrors{}
@@ -249,6 +292,11 @@ func (c *Condition) Validate() domain.FieldErrors {
 		errs["levels"] = "Name a state for at least one level."
 	}
 	known := wordsOf(c.Codes)
+	for _, w := range c.After {
+		if !slices.Contains(known, w) {
+			errs["after"] = fmt.Sprintf("“%s” is not one of %s.", w, strings.Join(known, ", "))
+		}
+	}
 	for l, words := range c.Levels {
 		for _, w := range words {
 			if !slices.Contains(known, w) {

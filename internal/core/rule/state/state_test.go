@@ -72,6 +72,48 @@ func TestWords(t *testing.T) {
 	assert.Contains(t, (&Condition{}).Words(""), "nothing")
 }
 
+// A port that was down from the start is no trouble; one that goes down is, and
+// stays so however long it is down.
+func TestTroubleThatMustComeFromSomewhere(t *testing.T) {
+	c := port()
+	c.After = []string{"up"}
+	require.Empty(t, c.Validate())
+	r := rule.Rule{ID: 3, Name: "port", Condition: c}
+	none, notice, critical := domain.LevelNone, domain.LevelNotice, domain.LevelCritical
+	for name, x := range map[string]struct {
+		before domain.Level
+		values []float64
+		want   domain.Level
+	}{
+		"it goes down":                        {none, []float64{1, 2, 2}, critical},
+		"down from the start":                 {none, []float64{2, 2, 2}, none},
+		"only what is known counts":           {none, []float64{2, 2}, none},
+		"down for long":                       {critical, []float64{2, 2, 2}, critical},
+		"up again":                            {critical, []float64{2, 2, 1}, none},
+		"by way of another state of trouble":  {none, []float64{1, 3, 2, 2}, critical},
+		"it came from a state that is unlike": {none, []float64{42, 2, 2}, none},
+		"from testing, which is bad, to down": {notice, []float64{3, 2, 2}, critical},
+		"down for one value only":             {none, []float64{2, 1, 2}, none},
+	} {
+		v := rule.Judge(r, x.before, past(x.values...))
+		assert.Equal(t, x.want, v.Level, name)
+	}
+	assert.Equal(t, rule.Window{Count: 3}, c.Window(), "two values and the one before")
+	assert.Contains(t, rule.Judge(r, none, past(2, 2, 2)).Why.Answer, "was not up before")
+	assert.Contains(t, c.Words(""), "and was up before")
+	doc, err := rule.Document(c)
+	require.NoError(t, err)
+	again, err := Kind.Decode(doc)
+	require.NoError(t, err)
+	assert.Equal(t, c, again)
+	subject := rule.Subject{Kind: domain.KindState, Codes: oper}
+	read, errs := Kind.Read(subject, Kind.Values(c))
+	assert.Empty(t, errs)
+	assert.Equal(t, c, read)
+	_, errs = Kind.Read(subject, map[string]string{"states_warning": "down", "for": "1 value", "recover_for": "1 value", "after": "asleep"})
+	assert.Contains(t, errs["after"], "“asleep” is not one of")
+}
+
 func TestFormAndDocument(t *testing.T) {
 	doc, err := rule.Document(port())
 	require.NoError(t, err)
@@ -93,5 +135,5 @@ func TestFormAndDocument(t *testing.T) {
 		_, err := Kind.Decode([]byte(wrong))
 		assert.Error(t, err, wrong)
 	}
-	assert.Len(t, Kind.Fields(subject), 5)
+	assert.Len(t, Kind.Fields(subject), 6)
 }
