@@ -169,6 +169,23 @@ func (s Series) ofDevice(ctx context.Context, deviceID domain.ID) (ids []domain.
 	return ids, s.q(ctx).Table("series").Where("device_id = ?", deviceID).Pluck("id", &ids).Error
 }
 
+// OfReadings returns the series of some readings of a device's present parts,
+// with the parts.
+func (s Series) OfReadings(ctx context.Context, deviceID domain.ID, kit string, readings []string) (map[domain.ID]domain.ID, error) {
+	if len(readings) == 0 {
+		return nil, nil
+	}
+	var rows []struct{ ID, PartID int64 }
+	err := s.q(ctx).Table("series").Select("id, part_id").
+		Where("device_id = ? AND kit = ? AND reading IN ?", deviceID, kit, readings).
+		Where("part_id IN (SELECT id FROM parts WHERE device_id = ? AND gone_at IS NULL)", deviceID).Scan(&rows).Error
+	out := make(map[domain.ID]domain.ID, len(rows))
+	for _, r := range rows {
+		out[r.ID] = r.PartID
+	}
+	return out, err
+}
+
 // AllIDs returns the ids of all series.
 func (s Series) AllIDs(ctx context.Context) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Table("series").Order("id").Pluck("id", &ids).Error

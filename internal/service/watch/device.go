@@ -170,11 +170,46 @@ func (s *Service) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Pa
 		f.Search, f.Offset = look.Search, look.Page*PartsPage
 	}
 	parts, total, err := s.store.Parts.Find(ctx, f)
+	if err == nil && total > PartsPage && f.Offset == 0 && f.Search == "" {
+		// What carries most is worth a look, wherever it stands.
+		var busiest domain.ID
+		if busiest, err = s.busiest(ctx, id, k, def); err == nil && busiest != 0 {
+			f.First = append(f.First, busiest)
+			parts, total, err = s.store.Parts.Find(ctx, f)
+		}
+	}
 	for _, p := range parts {
 		out.Rows = append(out.Rows, PartValues{Part: p, Health: domain.Fine, Values: map[string]Value{}})
 	}
 	out.Total, out.Matching = total, total
 	return out, err
+}
+
+// busiest is the part of a kind with the most traffic or filling now, 0 for none.
+func (s *Service) busiest(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts) (best domain.ID, err error) {
+	var readings []string
+	for _, r := range k.Readings {
+		if r.Of == def.Kind && (r.Purpose == kit.Traffic || r.Purpose == kit.Filling) {
+			readings = append(readings, r.Key)
+		}
+	}
+	series, err := s.store.Series.OfReadings(ctx, id, k.Name, readings)
+	if err != nil || len(series) == 0 {
+		return 0, err
+	}
+	ids := make([]domain.ID, 0, len(series))
+	for x := range series {
+		ids = append(ids, x)
+	}
+	carried := map[domain.ID]float64{}
+	for x, v := range s.store.Values.LatestIn(ids) {
+		part := series[x]
+		carried[part] += v.Value
+		if carried[part] > carried[best] || carried[part] == carried[best] && part < best {
+			best = part
+		}
+	}
+	return best, nil
 }
 
 // fill reads the values of what is on the page.

@@ -1,6 +1,7 @@
 package watch_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -61,6 +62,42 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	require.Len(t, searched.Kinds[0].Rows, 1)
 	assert.Equal(t, int64(1), searched.Kinds[0].Matching)
 	assert.Empty(t, got.Kinds[1].Rows)
+}
+
+// Of more ports than a page shows, the busiest is among those that it does.
+func TestTheBusiestPartIsShown(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	d := w.device(t, w.place(t, "Pier").ID, "sw-1", domain.Fine)
+	require.NoError(t, w.store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
+	var parts []domain.Part
+	for i := range watch.PartsPage + 20 {
+		parts = append(parts, domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: fmt.Sprint("port", i), Index: fmt.Sprint(i), Name: fmt.Sprint("port", i)})
+	}
+	parts[watch.PartsPage+2].GoneAt = now
+	parts, err := w.store.Parts.Add(ctx, parts)
+	require.NoError(t, err)
+	var series []domain.Series
+	for _, p := range parts {
+		series = append(series, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "interfaces", Reading: "in", Name: "In", Unit: "bit/s", Interval: time.Minute})
+	}
+	series, err = w.store.Series.Add(ctx, series)
+	require.NoError(t, err)
+	var batch []domain.SeriesSample
+	for i, x := range series {
+		v := float64(i % 5)
+		switch i {
+		case watch.PartsPage + 2: // gone
+			v = 1e9
+		case watch.PartsPage + 7:
+			v = 1e6
+		}
+		batch = append(batch, domain.SeriesSample{SeriesID: x.ID, Sample: domain.Sample{At: now, Value: v}})
+	}
+	require.NoError(t, w.store.Samples.Append(ctx, batch))
+	got, err := w.Device(ctx, d.ID, watch.Look{}, now)
+	require.NoError(t, err)
+	require.Len(t, got.Kinds[0].Rows, watch.PartsPage)
+	assert.Equal(t, parts[watch.PartsPage+7].ID, got.Kinds[0].Rows[0].Part.ID)
 }
 
 func firstRule(t *testing.T, s *store.Store) domain.ID {
