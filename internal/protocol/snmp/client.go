@@ -12,8 +12,10 @@ import (
 	"log"
 	"net"
 	"net/netip"
+	"slices"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"github.com/gosnmp/gosnmp"
@@ -175,18 +177,25 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 }
 
 // sendTries is how often one datagram is handed to a socket. All devices share
-// it: an error that a send meets is one that another device's datagram brought,
-// so that it is passed on, and the send repeated.
-const sendTries = 8
+// it: an error that a send meets may be one that another device's datagram
+// brought; meeting it takes it away, and the send is repeated.
+const sendTries = 64
 
 func (c *Client) send(conn *net.UDPConn, data []byte, to netip.AddrPort) (err error) {
 	for range sendTries {
-		if _, err = conn.WriteToUDPAddrPort(data, to); err == nil || !c.takeErrors(conn) {
+		_, err = conn.WriteToUDPAddrPort(data, to)
+		var brought syscall.Errno
+		if err == nil || !errors.As(err, &brought) || !slices.Contains(othersErrors, brought) {
 			return err
 		}
+		c.takeErrors(conn)
 	}
 	return err
 }
+
+// othersErrors are those that an answer to an earlier datagram may leave on a
+// socket.
+var othersErrors = []syscall.Errno{syscall.ECONNREFUSED, syscall.EHOSTUNREACH, syscall.ENETUNREACH, syscall.EMSGSIZE}
 
 // fail tells all who wait for an address what became of their requests.
 func (c *Client) fail(at netip.AddrPort, err error) {
