@@ -165,6 +165,7 @@ type Source struct {
 	Source   string      `json:"source"`
 	State    SourceState `json:"state"`
 	Error    string      `json:"error"`
+	Failure  string      `json:"failure"` // its kind, such as silent or refused
 	// Faulty is true when it has failed often enough, by itself, that what hangs
 	// on it is not known any more.
 	Faulty bool      `json:"faulty"`

@@ -18,32 +18,32 @@ const strikes = 2
 // nothingThere is told where a device answers without having what it is asked for.
 const nothingThere = "it answers, but has nothing of what is asked for here"
 
-// problemOf is how a fetch went, in words; empty when it went well.
-func (sb *sourceBinding) problemOf(got derive.Fetched) string {
+// problemOf is how a fetch went, in words and by its kind; empty when it went well.
+func (sb *sourceBinding) problemOf(got derive.Fetched) (string, derive.Failure) {
 	if got.Error != "" {
-		return got.Error
+		return got.Error, got.Kind()
 	}
 	empty := !slices.ContainsFunc(got.Rows, func(r derive.Row) bool {
 		return slices.ContainsFunc(r.Values, func(v derive.Value) bool { return v.Kind != derive.Missing })
 	})
 	if empty {
-		return nothingThere
+		return nothingThere, derive.Nothing
 	}
-	return ""
+	return "", ""
 }
 
 // noteSource notes how asking for a source goes, and tells whether the faults of
 // the device are others now.
 func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, out *outcome) (faults bool) {
-	problem := sb.problemOf(got)
+	problem, failure := sb.problemOf(got)
 	if key == b.reach {
 		b.away = problem != ""
 	}
-	next := domain.Source{DeviceID: b.device.ID, Kit: sb.kit.Name, Source: sb.src.Key, State: domain.SourceOK, Since: got.At}
+	next := domain.Source{DeviceID: b.device.ID, Kit: sb.kit.Name, Source: sb.src.Key, State: domain.SourceOK, Failure: string(failure), Since: got.At}
 	switch {
 	case problem == "":
 		sb.failed = 0
-	case sb.src.Optional && !got.NoAnswer:
+	case sb.src.Optional && (failure == derive.Wrong || failure == derive.Nothing):
 		sb.failed = 0
 		next.State, next.Error = domain.SourceAbsent, problem
 	default:

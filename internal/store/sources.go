@@ -16,6 +16,7 @@ type sourceRow struct {
 	Source   string
 	State    string
 	Error    string
+	Failure  string
 	Faulty   bool
 	Since    time.Time
 }
@@ -29,6 +30,7 @@ func (r sourceRow) domain() domain.Source {
 		Source:   r.Source,
 		State:    domain.SourceState(r.State),
 		Error:    r.Error,
+		Failure:  r.Failure,
 		Faulty:   r.Faulty,
 		Since:    r.Since.UTC(),
 	}
@@ -45,12 +47,21 @@ func (s Sources) Of(ctx context.Context, deviceID domain.ID) ([]domain.Source, e
 	return each(rows, sourceRow.domain), err
 }
 
+// Failing returns the source of a kit that fails longest on a device now, or
+// ErrNotFound.
+func (s Sources) Failing(ctx context.Context, deviceID domain.ID, kit string) (domain.Source, error) {
+	var row sourceRow
+	err := s.q(ctx).Where("device_id = ? AND kit = ? AND state = ?", deviceID, kit, string(domain.SourceFailing)).Order("since").Take(&row).Error
+	return row.domain(), known(err)
+}
+
 type sourceChange struct {
 	DeviceID domain.ID `json:"device_id"`
 	Kit      string    `json:"kit"`
 	Source   string    `json:"source"`
 	State    string    `json:"state"`
 	Error    string    `json:"error"`
+	Failure  string    `json:"failure"`
 	Faulty   bool      `json:"faulty"`
 	Since    time.Time `json:"since"`
 }
@@ -62,13 +73,13 @@ func (s Sources) Set(ctx context.Context, sources []domain.Source) error {
 		return nil
 	}
 	changes := each(sources, func(x domain.Source) sourceChange {
-		return sourceChange{x.DeviceID, x.Kit, x.Source, string(x.State), x.Error, x.Faulty, x.Since}
+		return sourceChange{x.DeviceID, x.Kit, x.Source, string(x.State), x.Error, x.Failure, x.Faulty, x.Since}
 	})
-	return known(s.q(ctx).Exec(`INSERT INTO sources AS s (device_id, kit, source, state, error, faulty, since)
+	return known(s.q(ctx).Exec(`INSERT INTO sources AS s (device_id, kit, source, state, error, failure, faulty, since)
 		SELECT n.* FROM jsonb_to_recordset(?::jsonb)
-			AS n(device_id bigint, kit text, source text, state text, error text, faulty boolean, since timestamptz) JOIN devices d ON d.id = n.device_id
+			AS n(device_id bigint, kit text, source text, state text, error text, failure text, faulty boolean, since timestamptz) JOIN devices d ON d.id = n.device_id
 		ON CONFLICT (device_id, kit, source) DO UPDATE
-			SET state = excluded.state, error = excluded.error, faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
+			SET state = excluded.state, error = excluded.error, failure = excluded.failure, faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
 }
 
 // Keep removes the sources of a device that it is no longer asked; kept are

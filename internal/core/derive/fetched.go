@@ -76,6 +76,8 @@ type Fetched struct {
 	// NoAnswer is true when nothing came back at all, as against an answer
 	// that is an error.
 	NoAnswer bool
+	// Failure is the kind of the error where the way can tell.
+	Failure Failure
 }
 
 // When is the time at which a row was so.

@@ -12,6 +12,13 @@ import (
 	"time"
 )
 
+// What opening a connection may meet.
+var (
+	ErrRefused = errors.New("refuses connections")
+	ErrSilent  = errors.New("no answer")
+	ErrNoWay   = errors.New("there is no way")
+)
+
 // Talk is what to say after connecting, and what to expect; empty for nothing.
 type Talk struct{ Send, Expect string }
 
@@ -72,9 +79,11 @@ func inWords(err error, to netip.AddrPort, timeout time.Duration) error {
 	var timed net.Error
 	switch {
 	case errors.Is(err, syscall.ECONNREFUSED):
-		return fmt.Errorf("port %d refuses connections", to.Port())
+		return fmt.Errorf("port %d %w", to.Port(), ErrRefused)
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
+		return fmt.Errorf("%w to %s, says somebody on it", ErrNoWay, to.Addr())
 	case errors.As(err, &timed) && timed.Timeout():
-		return fmt.Errorf("no answer from port %d in %s", to.Port(), timeout)
+		return fmt.Errorf("%w from port %d in %s", ErrSilent, to.Port(), timeout)
 	}
 	return err
 }

@@ -12,21 +12,22 @@ import (
 	"tirelessowl/internal/core/way"
 )
 
-// silence is an error that says that nothing came back at all.
-type silence struct{ error }
+// failure is an error whose kind is known.
+type failure struct {
+	error
+	kind derive.Failure
+}
 
-// NoAnswer marks an error that says that nothing came back at all, as against
-// an answer that is an error.
-func NoAnswer(err error) error { return silence{err} }
+// Fail marks an error as being of a kind.
+func Fail(kind derive.Failure, err error) error { return failure{err, kind} }
 
-func (s silence) Unwrap() error { return s.error }
+func (f failure) Unwrap() error { return f.error }
 
 // Way is a way to collect with what carries it out.
 type Way struct {
 	way.Way
 	// Ask asks one question. It returns rows in the order of the question's
-	// columns, or the protocol's own error; one marked with NoAnswer
-	// tells that nothing came back.
+	// columns, or the protocol's own error, marked by Fail where its kind is known.
 	Ask func(ctx context.Context, q way.Question) (derive.Fetched, error)
 }
 
@@ -49,8 +50,12 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 	now := time.Now()
 	got.At, got.Took = now.UTC(), now.Sub(start)
 	if err != nil {
-		var silent silence
-		got.Error, got.NoAnswer = err.Error(), errors.As(err, &silent)
+		var known failure
+		got.Error, got.Failure = err.Error(), derive.Wrong
+		if errors.As(err, &known) {
+			got.Failure = known.kind
+		}
+		got.NoAnswer = got.Failure == derive.Silent || got.Failure == derive.NoWay
 		q.Exchange.Got(time.Now(), "%s", got.Error)
 	}
 	return got

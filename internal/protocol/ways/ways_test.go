@@ -158,7 +158,8 @@ func TestWaysStandBadNeighbours(t *testing.T) {
 				}
 				if name == "nobody" {
 					assert.NotEmpty(t, got.Error)
-					assert.True(t, got.NoAnswer)
+					assert.Equal(t, derive.Refused, got.Failure, "the machine is up, and says so")
+					assert.False(t, got.NoAnswer)
 				}
 				assert.NotContains(t, fmt.Sprint(got.Error, q.Exchange.Lines), secret)
 				assert.NotEmpty(t, q.Exchange.Lines, "a trial shows what went to and fro")
@@ -193,7 +194,7 @@ func TestAWayThatPanicsIsAnError(t *testing.T) {
 	list := ways.List{
 		{Way: way.Way{Name: "broken"}, Ask: func(context.Context, way.Question) (derive.Fetched, error) { panic("nil map") }},
 		{Way: way.Way{Name: "silent"}, Ask: func(context.Context, way.Question) (derive.Fetched, error) {
-			return derive.Fetched{}, fmt.Errorf("asking: %w", ways.NoAnswer(errors.New("nothing came")))
+			return derive.Fetched{}, fmt.Errorf("asking: %w", ways.Fail(derive.Silent, errors.New("nothing came")))
 		}},
 	}
 	got := list.Ask(t.Context(), way.Question{Way: "broken"})

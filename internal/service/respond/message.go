@@ -13,6 +13,7 @@ import (
 // message is what is said to people about an event.
 type message struct {
 	device, title, reason, runbook string
+	met                            string // what asking meets now
 	since, at                      time.Time
 	before                         int // how often the same happened before
 }
@@ -45,6 +46,7 @@ func (m message) write(url string, in domain.Incident, ev domain.Event) (subject
 	}
 	line("Before", times(m.before))
 	if ev.Kind != domain.EventRecovered {
+		line("Asking", plain(m.met))
 		line("To do", m.runbook)
 	}
 	fmt.Fprintf(&b, "\nLook and acknowledge: %s/incidents/%d\n", url, in.ID)

@@ -215,7 +215,11 @@ func (r *recording) tell(ctx context.Context, in domain.Incident, j estate.Judge
 	if kind == domain.EventRecovered {
 		ev.Level = domain.LevelNone
 	}
-	m := message{device: j.Device.Name, title: in.Title, reason: detail, runbook: j.Rule.Runbook, since: in.EpisodeAt, at: j.At}
+	met, err := hint(ctx, r.tx.Sources, j.Device.ID, j.Rule.Kit)
+	if err != nil {
+		return err
+	}
+	m := message{device: j.Device.Name, title: in.Title, reason: detail, met: met.Met, runbook: met.Runbook(j.Rule.Runbook), since: in.EpisodeAt, at: j.At}
 	trace, err := r.act(ctx, in, ev, m)
 	if err != nil {
 		return err

@@ -77,3 +77,27 @@ func TestTheOutboxIsWokenByWhatPeopleDo(t *testing.T) {
 	assert.Error(t, svc.Comment(ctx, 999, "Ines", "x"))
 	assert.Equal(t, before+1, woken, "nothing happened")
 }
+
+// What helps follows from what asking the device meets: a closed port is another
+// thing than silence.
+func TestTheRunbookFollowsTheReason(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	refused := domain.Source{DeviceID: w.device.ID, Kit: "k", Source: "probe", State: domain.SourceFailing, Error: "nothing listens on the port 161 of 192.0.2.1", Failure: "refused", Since: now}
+	require.NoError(t, w.store.Sources.Set(ctx, []domain.Source{refused}))
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
+	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	require.NoError(t, err)
+	body := in.Deliveries[0].Body
+	assert.Contains(t, body, "Asking:    nothing listens on the port 161 of 192.0.2.1\n")
+	assert.Contains(t, body, "To do:     The machine is up, but nothing listens on the port")
+	assert.Contains(t, body, "Is it powered?", "what the rule says comes after it")
+	hint, err := w.Hint(ctx, w.device.ID, "other kit")
+	require.NoError(t, err)
+	assert.Equal(t, respond.Hint{}, hint)
+	refused.State, refused.Error, refused.Failure = domain.SourceOK, "", ""
+	require.NoError(t, w.store.Sources.Set(ctx, []domain.Source{refused}))
+	hint, err = w.Hint(ctx, w.device.ID, "k")
+	require.NoError(t, err)
+	assert.Equal(t, respond.Hint{}, hint)
+	assert.Equal(t, "as the rule says", hint.Runbook("as the rule says"))
+}

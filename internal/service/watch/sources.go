@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/domain"
 )
 
@@ -11,9 +12,11 @@ import (
 // asked yet has no state.
 type Source struct {
 	domain.Source
-	Title string        `json:"title"`
-	Way   string        `json:"way"`
-	Every time.Duration `json:"-"`
+	Title string `json:"title"`
+	// Advice is what helps against its failure, where that is known.
+	Advice string        `json:"advice"`
+	Way    string        `json:"way"`
+	Every  time.Duration `json:"-"`
 }
 
 // Sources returns what a device is asked, in the order of its kits.
@@ -47,7 +50,7 @@ func (s *Service) sources(ctx context.Context, deviceID domain.ID, fittings []do
 			if !asked {
 				x = domain.Source{DeviceID: deviceID, Kit: k.Name, Source: src.Key}
 			}
-			out = append(out, Source{Source: x, Title: k.SourceTitle(src), Way: src.Way, Every: src.Every})
+			out = append(out, Source{Source: x, Title: k.SourceTitle(src), Advice: derive.Failure(x.Failure).Advice(), Way: src.Way, Every: src.Every})
 		}
 	}
 	return out, nil

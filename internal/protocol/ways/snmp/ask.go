@@ -31,10 +31,20 @@ func (a asker) ask(ctx context.Context, q way.Question) (derive.Fetched, error) 
 	default:
 		got, err = a.get(ctx, q, target)
 	}
-	if errors.Is(err, snmp.ErrNoAnswer) {
-		err = ways.NoAnswer(err)
+	return got, kindOf(err)
+}
+
+// kindOf tells the kinds of failure apart.
+func kindOf(err error) error {
+	switch {
+	case errors.Is(err, snmp.ErrNoAnswer):
+		return ways.Fail(derive.Silent, err)
+	case errors.Is(err, snmp.ErrRefused):
+		return ways.Fail(derive.Refused, err)
+	case errors.Is(err, snmp.ErrUnreachable):
+		return ways.Fail(derive.NoWay, err)
 	}
-	return got, err
+	return err
 }
 
 // Target is whom a question is for.

@@ -4,6 +4,7 @@ package tcp
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -75,8 +76,18 @@ func ask(ctx context.Context, q way.Question) (derive.Fetched, error) {
 		said = derive.Value{Kind: derive.Text, Text: answer}
 	}
 	row.Values = append(row.Values, said)
-	if err != nil && answer == "" {
-		err = ways.NoAnswer(err)
+	return derive.Fetched{Rows: []derive.Row{row}}, kindOf(err)
+}
+
+// kindOf tells the kinds of failure apart.
+func kindOf(err error) error {
+	switch {
+	case errors.Is(err, tcp.ErrRefused):
+		return ways.Fail(derive.Refused, err)
+	case errors.Is(err, tcp.ErrNoWay):
+		return ways.Fail(derive.NoWay, err)
+	case errors.Is(err, tcp.ErrSilent):
+		return ways.Fail(derive.Silent, err)
 	}
-	return derive.Fetched{Rows: []derive.Row{row}}, err
+	return err
 }

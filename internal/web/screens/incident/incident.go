@@ -144,6 +144,7 @@ type pageView struct {
 	// Acted is true when the form is sent back with the story.
 	Acted   bool
 	Runbook string
+	Met     string // what asking the device meets now
 	Lasted  time.Duration
 }
 
@@ -201,7 +202,13 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 	latest := s.Store.Values.LatestIn(ids)
 	for i, a := range v.In.Alerts {
 		of, known := byID[a.RuleID]
-		v.Runbook = cmp.Or(v.Runbook, of.Runbook)
+		if v.Runbook == "" && known {
+			hint, err := s.Respond.Hint(r.Context(), a.DeviceID, of.Kit)
+			if err != nil {
+				return err
+			}
+			v.Met, v.Runbook = hint.Met, hint.Runbook(of.Runbook)
+		}
 		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
 		if now, ok := latest[a.SeriesID]; ok && last {
 			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID}

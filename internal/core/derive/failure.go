@@ -1,0 +1,37 @@
+package derive
+
+// Failure is the kind of what went wrong when a device was asked; empty where
+// nothing did.
+type Failure string
+
+// The kinds of failure.
+const (
+	Silent  Failure = "silent"  // nothing came back in time
+	Refused Failure = "refused" // the machine says that nothing listens there
+	NoWay   Failure = "no way"  // somebody on the way says that there is none
+	Wrong   Failure = "wrong"   // it answers, with an error or with something else
+	Nothing Failure = "nothing" // it answers, and has none of what it is asked for
+)
+
+var advice = map[Failure]string{
+	Refused: "The machine is up, but nothing listens on the port: start what should answer there, or correct the port of its endpoint.",
+	NoWay:   "The network does not know a way to it: look at the routes, and at the router or switch next to it.",
+	Wrong:   "It answers, but not as expected: compare what it says under “Try it” with what its kit asks for.",
+	Nothing: "It answers, but does not have what its kit asks for: take the kit off, or let its agent show these objects.",
+}
+
+// Advice says what helps against a kind of failure; empty where that depends.
+func (f Failure) Advice() string { return advice[f] }
+
+// Kind is what went wrong with a fetch.
+func (f Fetched) Kind() Failure {
+	switch {
+	case f.Failure != "":
+		return f.Failure
+	case f.NoAnswer:
+		return Silent
+	case f.Error != "":
+		return Wrong
+	}
+	return ""
+}
