@@ -14,6 +14,8 @@ const (
 )
 
 var advice = map[Failure]string{
+	Silent: "Nothing comes back: is it powered, and is what it is reached through in order? Where it answers otherwise, its credential may be " +
+		"refused, of which agents say nothing. Then look at its console.",
 	Refused: "The machine is up, but nothing listens on the port: start what should answer there, or correct the port of its endpoint.",
 	NoWay:   "The network does not know a way to it: look at the routes, and at the router or switch next to it.",
 	Wrong:   "It answers, but not as expected: compare what it says under “Try it” with what its kit asks for.",
