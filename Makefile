@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench bench-store mutants screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench compare bench-store mutants screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -50,6 +50,9 @@ test-e2e: setup-test build
 
 bench: setup build ## measure; prints a table and writes bench.json
 	@go run -tags gosnmp_nodebug ./cmd/bench
+
+compare: setup assets ## measure another commit and this one in turn, and tell the ratios (BASE=c33f0c1 PAIRS=10)
+	@node tools/compare.mjs $(BASE) $(PAIRS)
 
 bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
 	@go run ./cmd/bench-store

@@ -33,11 +33,13 @@ const (
 	fleetPort = 16399
 	community = "bench"
 
-	// 46 ports × 14 columns are 644 values in one walk.
+	// 46 ports × 16 columns are 736 values in one walk.
 	wideBase    = "127.121.0.0"
 	widePort    = 16397
 	wideDevices = 40
 	widePorts   = 46
+
+	quickDevices = 300
 )
 
 func main() {
@@ -45,14 +47,18 @@ func main() {
 	wide := flag.Bool("wide", false, "serve few devices with many ports instead")
 	devices := flag.Int("devices", 2000, "devices of the fleet")
 	minutes := flag.Float64("minutes", 2, "how long the engine is watched")
+	quick := flag.Bool("quick", false, "only what two versions are compared by: pages, on a small fleet")
 	flag.Parse()
-	if err := run(*fleet, *wide, *devices, *minutes); err != nil {
+	if *quick {
+		*devices, *minutes = quickDevices, 0
+	}
+	if err := run(*fleet, *wide, *quick, *devices, *minutes); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(fleet, wide bool, devices int, minutes float64) error {
+func run(fleet, wide, quick bool, devices int, minutes float64) error {
 	base := netip.MustParseAddr(fleetBase)
 	if wide {
 		return sim.NewFleet(netip.MustParseAddr(wideBase), wideDevices, widePorts).Serve(context.Background(), widePort, community)
@@ -90,7 +96,11 @@ func run(fleet, wide bool, devices int, minutes float64) error {
 	}
 	defer stopWide()
 	b := &bench{store: s, devices: devices, base: base, watch: time.Duration(minutes * float64(time.Minute))}
-	for _, step := range []func(context.Context) error{b.reference, b.library, b.sweep, b.engine, b.pages} {
+	steps := []func(context.Context) error{b.reference, b.library, b.sweep, b.engine, b.walks, b.flatOut, b.pages}
+	if quick {
+		steps = []func(context.Context) error{b.reference, b.fill, b.pages}
+	}
+	for _, step := range steps {
 		if err := step(ctx); err != nil {
 			return err
 		}

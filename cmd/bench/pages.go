@@ -81,6 +81,7 @@ func (b *bench) pages(ctx context.Context) error {
 			return err
 		}
 		b.add("page: "+p.name+", 95th percentile", p95, "ms", p.target)
+		b.add("page: "+p.name+", median", median, "ms", "")
 		last := counted.Load()
 		b.add("page: "+p.name+", statements", float64(last.Count()), "", "")
 		b.add("page: "+p.name+", median to the time of its statements", median/(float64(last.Took.Microseconds())/1000), "×", "")
