@@ -107,5 +107,5 @@ func (s Screen) row(x store.ListedValue) rowView {
 
 // States are those that can be filtered by.
 func (v latestView) States() []domain.SeriesState {
-	return []domain.SeriesState{domain.SeriesOK, domain.SeriesFailing, domain.SeriesWaiting, store.KeptApart}
+	return []domain.SeriesState{domain.SeriesOK, domain.SeriesFailing, domain.SeriesWaiting, domain.SeriesAbsent, store.KeptApart}
 }
