@@ -33,6 +33,11 @@ readings:
     unit: B
     source: s
     first_of: [{says: everything, add: [{column: used}], scale: 1024}]
+  - key: free
+    name: Free
+    unit: B
+    source: s
+    first_of: [{says: what is left, add: [{column: size}], less: [{column: used}], scale: 1024}]
 `
 
 func TestTheFirstBalanceThatCanBeMadeCounts(t *testing.T) {
@@ -66,6 +71,12 @@ func TestTheFirstBalanceThatCanBeMadeCounts(t *testing.T) {
 	sum, _ := k.Reading("sum")
 	got, _ := sum.Balanced(src, []derive.Row{ram, row("cached", 1, 400)})
 	assert.Equal(t, 920.0*1024, got.Value, "without per it is a sum, scaled")
+
+	free, _ := k.Reading("free")
+	got, _ = free.Balanced(src, []derive.Row{ram})
+	assert.Equal(t, 480.0*1024, got.Value)
+	got, _ = free.Balanced(src, []derive.Row{{Values: ram.Values[:2]}})
+	assert.True(t, got.Absent, "a row that does not reach the column does not have it")
 
 	trace := k.Why(share, src, derive.State{})
 	var facts []string
