@@ -24,10 +24,13 @@ func TestSince(t *testing.T) {
 		since  time.Time
 		want   Outcome
 	}{
-		"nothing known":            {time.Time{}, 3 * day, boot(3 * day), First},
-		"it runs on":               {boot(3 * day), 3 * day, boot(3 * day), Same},
-		"clocks differ by 5 min":   {boot(10 * day), 10*day - 5*time.Minute, boot(10 * day), Same},
-		"a minute of a young one":  {boot(time.Hour), time.Hour - time.Minute, boot(time.Hour), Same},
+		"nothing known":           {time.Time{}, 3 * day, boot(3 * day), First},
+		"it runs on":              {boot(3 * day), 3 * day, boot(3 * day), Same},
+		"clocks differ by 5 min":  {boot(10 * day), 10*day - 5*time.Minute, boot(10 * day), Same},
+		"a minute of a young one": {boot(time.Hour), time.Hour - time.Minute, boot(time.Hour), Same},
+		// a minute and a thousandth of 1000 s
+		"as much as is allowed":    {boot(1061 * time.Second), 1000 * time.Second, boot(1061 * time.Second), Same},
+		"a second more":            {boot(1062 * time.Second), 1000 * time.Second, boot(1000 * time.Second), Started},
 		"it started 5 minutes ago": {boot(3 * day), 5 * time.Minute, boot(5 * time.Minute), Started},
 		// the least that a new start can look like: it ran for two minutes, and starts
 		"it starts again and again": {boot(2 * time.Minute), 0, now, Started},
