@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+
+	"tirelessowl/internal/core/rate"
 )
 
 var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
@@ -182,4 +184,22 @@ func TestAnotherColumnMayForceAValue(t *testing.T) {
 	}
 	got := f.Apply(Fetched{}, Row{Values: []Value{num(2)}}, nil, 0)
 	assert.Equal(t, 2.0, got.Value, "a column that is not there forces nothing")
+}
+
+// Since when a counter counts is a sysUpTime: 32 bits of hundredths of a second.
+func TestInstancesOfCounters(t *testing.T) {
+	row := func(values ...Value) Row { return Row{Index: "5", Values: values} }
+	f := Formula{Since: 0}
+	for _, c := range []struct {
+		row   Row
+		since uint32
+		known bool
+	}{
+		{row(num(0)), 0, true}, {row(num(math.MaxUint32)), math.MaxUint32, true}, {row(num(math.MaxUint32 + 1)), 0, false},
+		{row(num(-1)), 0, false}, {row(Value{}), 0, false}, {row(), 0, false},
+	} {
+		assert.Equal(t, rate.Instance{Index: "5", Since: c.since, SinceKnown: c.known}, f.instance(c.row))
+	}
+	f.Since = none
+	assert.Equal(t, rate.Instance{Index: "5"}, f.instance(row(num(7))), "the kit knows of no such column")
 }
