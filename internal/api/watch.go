@@ -78,7 +78,7 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 	if err != nil {
 		return nil, err
 	}
-	apart, err := a.Store.Implausible.Of(ctx, domain.IDsOf(series))
+	apart, err := a.Watch.Implausible(ctx, domain.IDsOf(series))
 	if err != nil {
 		return nil, err
 	}

@@ -45,7 +45,6 @@ func TestWhatCannotBeIsCountedAndBounded(t *testing.T) {
 	count, err := s.Series.CountOf(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, count.All)
-	assert.Equal(t, 1, count.Doubtful)
 	assert.Equal(t, int64(15), count.Implausible)
 	assert.Equal(t, t0.Add(14*time.Minute), count.NewestImplausibleAt.UTC())
 	listed, total, err := s.Values.Listed(ctx, store.ValueFilter{State: store.KeptApart, Limit: 9})

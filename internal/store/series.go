@@ -204,10 +204,9 @@ func (s Series) OfParts(ctx context.Context, deviceID domain.ID, parts []domain.
 }
 
 // SeriesCount is how many series there are, how many of them fail, and how many
-// values that cannot be came in how many of them.
+// values came that cannot be.
 type SeriesCount struct {
 	All, Failing        int
-	Doubtful            int
 	Implausible         int64
 	NewestImplausibleAt *time.Time
 }
@@ -215,6 +214,6 @@ type SeriesCount struct {
 // CountOf counts the series of a device.
 func (s Series) CountOf(ctx context.Context, deviceID domain.ID) (n SeriesCount, err error) {
 	return n, s.q(ctx).Raw(`SELECT count(*) AS "all", count(*) FILTER (WHERE s.state = 'failing') AS failing,
-			count(i.series_id) AS doubtful, coalesce(sum(i.count), 0) AS implausible, max(i.last_at) AS newest_implausible_at
+			coalesce(sum(i.count), 0) AS implausible, max(i.last_at) AS newest_implausible_at
 		FROM series s LEFT JOIN implausible i ON i.series_id = s.id WHERE s.device_id = ?`, deviceID).Scan(&n).Error
 }

@@ -31,6 +31,11 @@ func (s *Service) Sources(ctx context.Context, deviceID domain.ID) ([]Source, er
 	return s.sources(ctx, deviceID, fittings)
 }
 
+// Implausible returns the values of some series that cannot be.
+func (s *Service) Implausible(ctx context.Context, series []domain.ID) (map[domain.ID]domain.Implausible, error) {
+	return s.store.Implausible.Of(ctx, series)
+}
+
 func (s *Service) sources(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting) (out []Source, err error) {
 	stored, err := s.store.Sources.Of(ctx, deviceID)
 	if err != nil {
