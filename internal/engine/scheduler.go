@@ -99,9 +99,11 @@ func (l *lineup) idle() bool {
 
 type entry struct {
 	Task
-	due   time.Time
-	place int // in the heap; -1 when not there
-	gone  bool
+	due     time.Time // by the monotonic clock
+	place   int       // in the heap; -1 when not there
+	running bool
+	again   bool // it was asked for while it ran
+	gone    bool
 }
 
 type lane struct {
@@ -155,7 +157,8 @@ func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
 }
 
 // Now runs tasks of a device as soon as it is free: the one with the given
-// key, or all for "". It returns how many that are.
+// key, or all for "". One that runs is run once more, since its answer may be
+// older than the question. It returns how many that are.
 func (s *Scheduler) Now(device domain.ID, key string) int {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -173,6 +176,7 @@ func (s *Scheduler) Now(device domain.ID, key string) int {
 			e.due = time.Now()
 			heap.Fix(&s.queue, e.place)
 		}
+		e.again = e.running
 	}
 	s.nudge()
 	return n
@@ -200,14 +204,13 @@ func firstTime(t Task, now time.Time, soon bool) time.Time {
 	h.Write(id[:])
 	h.Write([]byte(t.Key))
 	offset := time.Duration(h.Sum64() % uint64(t.Every))
-	return now.Truncate(t.Every).Add(offset).Add(boolTo(now.Truncate(t.Every).Add(offset).Before(now), t.Every))
-}
-
-func boolTo(yes bool, d time.Duration) time.Duration {
-	if yes {
-		return d
+	// Added to now, which keeps its monotonic reading: later changes of the wall
+	// clock do not move what is due.
+	wait := offset - now.Sub(now.Truncate(t.Every))
+	if wait < 0 {
+		wait += t.Every
 	}
-	return 0
+	return now.Add(wait)
 }
 
 // Run works until the context ends, and returns when the last task has ended.
@@ -268,6 +271,7 @@ func (s *Scheduler) admit(ctx context.Context, on *line, e *entry) {
 func (s *Scheduler) start(ctx context.Context, in *lane, on *line, e *entry) {
 	s.stats.Late = max(s.stats.Late, time.Since(e.due))
 	s.stats.Running++
+	e.running = true
 	run := e.Run
 	s.running.Go(func() {
 		answered := run(ctx)
@@ -282,6 +286,7 @@ func (s *Scheduler) finish(ctx context.Context, in *lane, on *line, e *entry, an
 	s.stats.Running--
 	s.stats.Done++
 	in.free++
+	e.running = false
 	s.replan(e, time.Now())
 	on.busy, on.silent = false, !answered
 	for len(on.ready) > 0 && !on.busy {
@@ -313,6 +318,9 @@ func (s *Scheduler) replan(e *entry, now time.Time) {
 		missed := behind/e.Every + 1
 		s.stats.Skipped += int64(missed)
 		e.due = e.due.Add(missed * e.Every)
+	}
+	if e.again {
+		e.again, e.due = false, now
 	}
 	heap.Push(&s.queue, e)
 }

@@ -163,3 +163,31 @@ func TestProbesDoNotWaitBehindWalks(t *testing.T) {
 		assert.Equal(t, int64(2), both.Load(), "one over each endpoint")
 	})
 }
+
+// Whoever asks while a task runs may know something newer than its answer will
+// tell: it is run once more at once, however often it was asked for.
+func TestWhatIsAskedForWhileItRunsRunsOnceMore(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, n := NewScheduler(), new(atomic.Int64)
+		s.Set(1, []Task{counting(1, "a", time.Hour, n, 10*time.Second, true)}, true)
+		run(t, s, func() {
+			time.Sleep(time.Second)
+			assert.Equal(t, 1, s.Now(1, "a"))
+			s.Now(1, "a")
+			time.Sleep(29 * time.Second)
+			assert.Equal(t, int64(2), n.Load())
+		})
+	})
+}
+
+// What is due is told by the time that passed, not by what the clock on the
+// wall shows: every first time has a monotonic reading.
+func TestDueTimesDoNotFollowTheWallClock(t *testing.T) {
+	now := time.Now()
+	for id := range domain.ID(50) {
+		due := firstTime(Task{Device: id, Key: "a", Every: time.Minute}, now, false)
+		assert.Contains(t, due.String(), "m=+", "the monotonic reading")
+		wait := due.Sub(now)
+		assert.True(t, wait >= 0 && wait < time.Minute, wait)
+	}
+}
