@@ -55,12 +55,15 @@ type Incident struct {
 	DeviceID       ID            `json:"device_id"`
 	Cause          string        `json:"cause"`
 	Title          string        `json:"title"`
-	Level          Level         `json:"level"` // worst so far
+	Level          Level         `json:"level"` // now, while an alert lasts; afterwards, its worst
+	Worst          Level         `json:"worst"` // of the present episode
 	State          IncidentState `json:"state"`
 	OpenedAt       time.Time     `json:"opened_at"`
 	EpisodeAt      time.Time     `json:"episode_at"` // begin of the present episode: opened, or reopened
 	AcknowledgedAt time.Time     `json:"acknowledged_at"`
 	AcknowledgedBy string        `json:"acknowledged_by"`
+	FellAt         time.Time     `json:"fell_at"`      // when its level last fell within the episode, zero for never
+	FellTo         Level         `json:"fell_to"`      // the level that it fell to
 	RecoveredAt    time.Time     `json:"recovered_at"` // zero while an alert lasts
 	ResolvedAt     time.Time     `json:"resolved_at"`
 	ResolvedBy     string        `json:"resolved_by"`

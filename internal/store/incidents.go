@@ -20,6 +20,9 @@ type incidentRow struct {
 	Cause          string
 	Title          string
 	Level          domain.Level
+	Worst          domain.Level
+	FellAt         *time.Time
+	FellTo         domain.Level
 	State          string
 	OpenedAt       time.Time
 	EpisodeAt      time.Time
@@ -35,7 +38,8 @@ type incidentRow struct {
 func (incidentRow) TableName() string { return "incidents" }
 
 func (r incidentRow) domain() domain.Incident {
-	return domain.Incident{ID: r.ID, DeviceID: r.DeviceID, Cause: r.Cause, Title: r.Title, Level: r.Level, State: domain.IncidentState(r.State),
+	return domain.Incident{ID: r.ID, DeviceID: r.DeviceID, Cause: r.Cause, Title: r.Title, Level: r.Level, Worst: r.Worst,
+		FellAt: orNever(r.FellAt), FellTo: r.FellTo, State: domain.IncidentState(r.State),
 		OpenedAt: r.OpenedAt.UTC(), EpisodeAt: r.EpisodeAt.UTC(), AcknowledgedAt: orNever(r.AcknowledgedAt), AcknowledgedBy: r.AcknowledgedBy,
 		RecoveredAt: orNever(r.RecoveredAt), ResolvedAt: orNever(r.ResolvedAt), ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Why: r.Why}
 }
@@ -48,6 +52,9 @@ func (s Incidents) Save(ctx context.Context, in domain.Incident) (domain.Inciden
 		Cause:          in.Cause,
 		Title:          in.Title,
 		Level:          in.Level,
+		Worst:          in.Worst,
+		FellAt:         moment(in.FellAt),
+		FellTo:         in.FellTo,
 		State:          string(in.State),
 		OpenedAt:       in.OpenedAt,
 		EpisodeAt:      in.EpisodeAt,

@@ -33,15 +33,26 @@ type Step struct {
 // Event is what happened to an incident.
 type Event struct {
 	Kind  domain.EventKind
-	Level domain.Level // worst of the incident so far
+	// Level is that of the incident now for trouble, and the worst of the episode
+	// for all else: what ends or eases concerns those who heard of the worst.
+	Level domain.Level
+}
+
+// EventOf is what a plan is asked about when something happens to an incident.
+func EventOf(kind domain.EventKind, in domain.Incident) Event {
+	if kind.Trouble() {
+		return Event{kind, in.Level}
+	}
+	return Event{kind, in.Worst}
 }
 
 // Past is what the plan did before for the incident.
 type Past struct {
 	// Told lists recipients by step key, of the present episode.
 	Told map[string][]string
-	// ToldLevel is the highest level of trouble that a recipient was told of,
-	// in the present episode.
+	// ToldLevel is the highest level of trouble that a recipient was told of, in
+	// the present episode. What was told before the level fell counts as that to
+	// which it fell: trouble that gets worse again is told again.
 	ToldLevel map[string]domain.Level
 	// Ticket is true when there is a ticket, or one is on its way.
 	Ticket bool
@@ -54,16 +65,26 @@ func PastOf(p Plan, in domain.Incident, sent []domain.Delivery) Past {
 		switch {
 		case d.Kind == domain.DeliverTicket && d.State != domain.DeliveryFailed:
 			past.Ticket = true
+		case d.State == domain.DeliveryFailed:
+			// nobody heard of it
 		case d.Kind != domain.DeliverMessage || d.Plan != p.Name || d.CreatedAt.Before(in.EpisodeAt) || d.Event == domain.EventRecovered:
 			// of another plan, of an earlier episode, or the end of one
 		default:
 			past.Told[d.Step] = append(past.Told[d.Step], d.Recipient)
 			if d.Event.Trouble() {
-				past.ToldLevel[d.Recipient] = max(past.ToldLevel[d.Recipient], d.Level)
+				past.ToldLevel[d.Recipient] = max(past.ToldLevel[d.Recipient], stillTold(in, d))
 			}
 		}
 	}
 	return past
+}
+
+// stillTold is the level that a message of trouble counts for now.
+func stillTold(in domain.Incident, d domain.Delivery) domain.Level {
+	if in.FellAt.IsZero() || d.CreatedAt.After(in.FellAt) {
+		return d.Level
+	}
+	return min(d.Level, in.FellTo)
 }
 
 // Action is one delivery to make.
@@ -166,6 +187,8 @@ func verb(kind domain.EventKind) string {
 		return "opened"
 	case domain.EventRaised:
 		return "got worse"
+	case domain.EventEased:
+		return "eased"
 	case domain.EventReopened:
 		return "reopened"
 	case domain.EventRecovered:

@@ -79,7 +79,8 @@ func TestNobodysChangeIsLost(t *testing.T) {
 	in, err := w.Incident(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, domain.IncidentAcknowledged, in.State)
-	assert.Equal(t, domain.LevelCritical, in.Level)
+	assert.Equal(t, domain.LevelWarning, in.Level, "as the last change left it")
+	assert.Equal(t, domain.LevelCritical, in.Worst)
 	count := map[domain.EventKind]int{}
 	for _, e := range in.Events {
 		count[e.Kind]++

@@ -30,6 +30,8 @@ func (m message) write(url string, in domain.Incident, ev domain.Event) (subject
 		head = "Recovered"
 	case domain.EventReopened:
 		head += " again"
+	case domain.EventEased:
+		head = "Eased to " + in.Level.String()
 	}
 	var b strings.Builder
 	line := func(label, words string) {

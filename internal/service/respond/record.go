@@ -127,7 +127,7 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	}
 	title := estate.Title(j.Rule, j.Device, j.Series)
 	action, id, trace := incident.Assign(j.Device.ID, cause, j.At, known)
-	in := domain.Incident{DeviceID: j.Device.ID, Cause: cause, Title: title, Level: j.To, State: domain.IncidentOpen, OpenedAt: j.At, EpisodeAt: j.At, Why: trace}
+	in := domain.Incident{DeviceID: j.Device.ID, Cause: cause, Title: title, Level: j.To, Worst: j.To, State: domain.IncidentOpen, OpenedAt: j.At, EpisodeAt: j.At, Why: trace}
 	kind := domain.EventAlert
 	if action != incident.Start {
 		in = known[slices.IndexFunc(known, func(x domain.Incident) bool { return x.ID == id })]
@@ -136,11 +136,13 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 		switch {
 		case action == incident.Reopen:
 			kind = domain.EventReopened
-			in.State, in.EpisodeAt, in.Level, in.Reopened = domain.IncidentOpen, j.At, j.To, in.Reopened+1
+			in.State, in.EpisodeAt, in.Level, in.Worst, in.Reopened = domain.IncidentOpen, j.At, j.To, j.To, in.Reopened+1
+			in.FellAt, in.FellTo = time.Time{}, domain.LevelNone
 			in.ResolvedAt, in.ResolvedBy, in.AcknowledgedAt, in.AcknowledgedBy, in.Title = time.Time{}, "", time.Time{}, "", title
 		case in.Level > before:
 			kind, in.Title = domain.EventRaised, title
 		}
+		in.Worst = max(in.Worst, in.Level)
 	}
 	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
@@ -173,11 +175,37 @@ func (r *recording) change(ctx context.Context, j estate.Judged, alert domain.Al
 	if _, err := r.tx.Alerts.Save(ctx, alert); err != nil {
 		return err
 	}
-	in.Level = max(in.Level, j.To)
-	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
+	if in, _, err = r.level(ctx, in, j); err != nil {
 		return err
 	}
 	return r.tell(ctx, in, j, alert.ID, kind, text, j.Reason())
+}
+
+// level sets an incident to the worst of its lasting alerts, whose title it then
+// has, and tells whether there are any.
+func (r *recording) level(ctx context.Context, in domain.Incident, j estate.Judged) (domain.Incident, bool, error) {
+	alerts, err := r.tx.Alerts.Of(ctx, in.ID)
+	if err != nil {
+		return in, false, err
+	}
+	var worst domain.Alert
+	for _, a := range alerts {
+		if a.EndedAt.IsZero() && a.Level > worst.Level {
+			worst = a
+		}
+	}
+	if worst.ID == 0 {
+		return in, false, nil
+	}
+	switch {
+	case worst.Level < in.Level:
+		in.FellAt, in.FellTo, in.Title = j.At, worst.Level, worst.Title
+	case worst.Level > in.Level:
+		in.Title = worst.Title
+	}
+	in.Level, in.Worst = worst.Level, max(in.Worst, worst.Level)
+	in, err = r.tx.Incidents.Save(ctx, in)
+	return in, true, err
 }
 
 // end closes an alert; with the last one the incident has recovered.
@@ -190,16 +218,19 @@ func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert
 	if err != nil {
 		return err
 	}
-	others, err := r.tx.Alerts.Of(ctx, in.ID)
+	before := in.Level
+	in, lasting, err := r.level(ctx, in, j)
 	if err != nil {
 		return err
 	}
-	lasting := slices.ContainsFunc(others, func(a domain.Alert) bool { return a.EndedAt.IsZero() })
 	if lasting {
-		_, err := r.tx.Events.Add(ctx, domain.Event{IncidentID: in.ID, At: j.At, Kind: domain.EventEased, Text: "One alert ended", Detail: j.Reason(), AlertID: alert.ID, Why: j.Why})
-		return err
+		text := "Ended: " + alert.Title
+		if in.Level < before {
+			text += "; now " + in.Level.String()
+		}
+		return r.tell(ctx, in, j, alert.ID, domain.EventEased, text, j.Reason())
 	}
-	in.RecoveredAt = j.At
+	in.RecoveredAt, in.Level = j.At, in.Worst
 	if in.State != domain.IncidentResolved {
 		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, j.At, "recovery"
 	}
@@ -253,7 +284,7 @@ func (r *recording) act(ctx context.Context, in domain.Incident, ev domain.Event
 	m.before = times - 1
 	var traces []why.Trace
 	for _, p := range plans {
-		actions, trace := plan.Decide(p, plan.Event{Kind: ev.Kind, Level: in.Level}, plan.PastOf(p, in, sent))
+		actions, trace := plan.Decide(p, plan.EventOf(ev.Kind, in), plan.PastOf(p, in, sent))
 		traces = append(traces, trace)
 		for _, a := range actions {
 			if err := r.enqueue(ctx, in, p, a, ev, m); err != nil {
