@@ -32,7 +32,7 @@ type Step struct {
 
 // Event is what happened to an incident.
 type Event struct {
-	Kind  domain.EventKind
+	Kind domain.EventKind
 	// Level is that of the incident now for trouble, and the worst of the episode
 	// for all else: what ends or eases concerns those who heard of the worst.
 	Level domain.Level

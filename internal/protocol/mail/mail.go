@@ -6,9 +6,11 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/textproto"
 	"time"
 
 	gomail "github.com/wneessen/go-mail"
+	"github.com/wneessen/go-mail/smtp"
 
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
@@ -32,7 +34,17 @@ type Message struct {
 	ID string
 }
 
-const timeout = 20 * time.Second
+// How long each phase may take. A server that was handed a whole message may do
+// much before it answers: only its answer tells whether it has taken it
+// (RFC 5321, 4.5.3.2.6). What was said before matters less, so that it may be
+// shorter than the RFC allows.
+const (
+	connectLimit = 20 * time.Second
+	commandLimit = time.Minute
+	bodyLimit    = 3 * time.Minute
+	answerLimit  = 10 * time.Minute
+	quitLimit    = 2 * time.Second
+)
 
 // dialer returns a way to connect whose connections end with the context:
 // the library looks at it only while it dials.
@@ -46,9 +58,10 @@ func dialer(until context.Context) gomail.DialContextFunc {
 	}
 }
 
-// Send hands a message over. permanent tells that trying again is useless.
+// Send hands a message over. permanent tells that trying again is useless. It is
+// sent when the server says so after the message; what follows changes nothing.
 func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, timeout)
+	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	msg := gomail.NewMsg()
 	if err := msg.From(s.From); err != nil {
@@ -65,7 +78,7 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	if s.TLS {
 		policy = gomail.TLSMandatory
 	}
-	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(timeout), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local"), gomail.WithDialContextFunc(dialer(ctx))}
+	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(connectLimit), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local"), gomail.WithDialContextFunc(dialer(ctx))}
 	if s.User != "" {
 		opts = append(opts, gomail.WithSMTPAuth(gomail.SMTPAuthPlain), gomail.WithUsername(s.User), gomail.WithPassword(s.Password.Reveal()))
 	}
@@ -74,9 +87,55 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 		return "", true, err
 	}
 	start := time.Now()
-	if err := client.DialAndSendWithContext(ctx, msg); err != nil {
-		var sendErr *gomail.SendError
-		return "", errors.As(err, &sendErr) && !sendErr.IsTemp() && sendErr.ErrorCode() >= 500, err
+	conn, err := client.DialToSMTPClientWithContext(ctx)
+	if err != nil {
+		return "", false, err
 	}
+	defer conn.Close()
+	if err := transact(conn, msg, s.From, m.To); err != nil {
+		var answer *textproto.Error
+		return "", errors.As(err, &answer) && answer.Code >= 500, err
+	}
+	_ = conn.UpdateDeadline(quitLimit)
+	_ = conn.Quit() // politeness: it has taken the message
 	return "accepted by the mail server in " + units.Format(time.Since(start).Seconds(), "s"), false, nil
+}
+
+// transact is one mail transaction (RFC 5321, 3.3). Its error is nil when the
+// server took the message, and only then.
+func transact(conn *smtp.Client, msg *gomail.Msg, from, to string) error {
+	sender, err := msg.GetSender(false)
+	if err != nil {
+		return fmt.Errorf("sender %s: %w", from, err)
+	}
+	recipients, err := msg.GetRecipients()
+	if err != nil {
+		return fmt.Errorf("recipient %s: %w", to, err)
+	}
+	within := func(limit time.Duration, what string, f func() error) error {
+		err := conn.UpdateDeadline(limit)
+		if err == nil {
+			err = f()
+		}
+		if err != nil {
+			err = fmt.Errorf("%s: %w", what, err)
+		}
+		return err
+	}
+	if err := within(commandLimit, "sender "+from, func() error { return conn.Mail(sender) }); err != nil {
+		return err
+	}
+	for _, r := range recipients {
+		if err := within(commandLimit, "recipient "+to, func() error { return conn.Rcpt(r) }); err != nil {
+			return err
+		}
+	}
+	body, err := conn.Data()
+	if err != nil {
+		return fmt.Errorf("message: %w", err)
+	}
+	if err := within(bodyLimit, "message", func() error { _, err := msg.WriteTo(body); return err }); err != nil {
+		return err
+	}
+	return within(answerLimit, "message", body.Close)
 }

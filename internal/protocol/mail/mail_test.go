@@ -5,8 +5,10 @@ import (
 	"errors"
 	"io"
 	"net"
+	"net/textproto"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -176,5 +178,75 @@ func TestASilentServerIsLeft(t *testing.T) {
 	defer cancel()
 	_, permanent, err := Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}.Send(ctx, message())
 	assert.Error(t, err)
+	assert.False(t, permanent)
+}
+
+// scripted is a server that takes a message and then does as it is told.
+func scripted(t *testing.T, after func(conn net.Conn)) (Server, *atomic.Int64) {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	taken := new(atomic.Int64)
+	go func() {
+		for {
+			conn, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go converse(conn, taken, after)
+		}
+	}()
+	return Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}, taken
+}
+
+func converse(conn net.Conn, taken *atomic.Int64, after func(net.Conn)) {
+	defer conn.Close()
+	text := textproto.NewConn(conn)
+	_ = text.PrintfLine("220 mail.kittiwake.example")
+	for {
+		line, err := text.ReadLine()
+		if err != nil {
+			return
+		}
+		switch {
+		case strings.HasPrefix(line, "EHLO"):
+			_ = text.PrintfLine("250-mail.kittiwake.example")
+			_ = text.PrintfLine("250 8BITMIME")
+		case line == "DATA":
+			_ = text.PrintfLine("354 go on")
+			if _, err := text.ReadDotBytes(); err != nil {
+				return
+			}
+			taken.Add(1)
+			after(conn)
+			return
+		default:
+			_ = text.PrintfLine("250 well")
+		}
+	}
+}
+
+// What the server took is taken, whatever becomes of the farewell.
+func TestOnlyTheAnswerToTheMessageDecides(t *testing.T) {
+	for name, after := range map[string]func(net.Conn){
+		"it hangs up":               func(conn net.Conn) { _, _ = conn.Write([]byte("250 taken\r\n")) },
+		"it says nothing to QUIT":   func(conn net.Conn) { _, _ = conn.Write([]byte("250 taken\r\n")); _, _ = io.Copy(io.Discard, conn) },
+		"it refuses QUIT":           func(conn net.Conn) { _, _ = conn.Write([]byte("250 taken\r\n421 too busy\r\n")) },
+		"it takes a while to think": func(conn net.Conn) { time.Sleep(300 * time.Millisecond); _, _ = conn.Write([]byte("250 taken\r\n")) },
+	} {
+		s, taken := scripted(t, after)
+		outcome, _, err := s.Send(t.Context(), message())
+		require.NoError(t, err, name)
+		assert.Contains(t, outcome, "accepted", name)
+		assert.Equal(t, int64(1), taken.Load(), name)
+	}
+	s, _ := scripted(t, func(conn net.Conn) { _, _ = conn.Write([]byte("451 no room\r\n")) })
+	_, permanent, err := s.Send(t.Context(), message())
+	assert.ErrorContains(t, err, "no room")
+	assert.False(t, permanent)
+	s, _ = scripted(t, func(net.Conn) {})
+	_, permanent, err = s.Send(t.Context(), message())
+	assert.Error(t, err, "without an answer nobody knows")
 	assert.False(t, permanent)
 }

@@ -70,7 +70,12 @@ func messageID(key string) string {
 	return "owl-" + hex.EncodeToString(sum[:16]) + "@tireless-owl.local"
 }
 
+// tryLimit is how long somebody who tries a channel may have to wait.
+const tryLimit = 30 * time.Second
+
 func try(ctx context.Context, at channel.Opened, to string) (string, error) {
+	ctx, cancel := context.WithTimeout(ctx, tryLimit)
+	defer cancel()
 	outcome, _, err := server(at).Send(ctx, mail.Message{To: to, Subject: "Test of this channel",
 		Body: "This message was sent from the channel's page to see whether it arrives.\n", ID: messageID("test " + time.Now().Format(time.RFC3339Nano))})
 	return outcome, err
