@@ -11,6 +11,7 @@ import (
 	"github.com/klauspost/compress/s2"
 
 	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/spill"
 )
 
 // The journal is a ring of tables: one is written, full ones wait until all
@@ -28,8 +29,9 @@ const (
 type journal struct {
 	seq     int64 // of the newest block; used by the writer only
 	away    atomic.Bool
-	spill   spill
-	mu      sync.Mutex // guards the ring
+	spill   *spill.File
+	spilled chan struct{} // something was spilled
+	mu      sync.Mutex    // guards the ring
 	current int
 	began   time.Time
 	tables  [journalTables]segment
@@ -114,57 +116,57 @@ func (w *writer) applyAll() {
 	}
 }
 
-// How long the database may fail before blocks go to the spill file.
-const (
-	insertLimit = 30 * time.Second
-	patience    = 2 * time.Second
-)
+// insertLimit is how long the database may take for a block before it goes to
+// the spill file: within a second of its coming it is durable in one of them.
+const insertLimit = 700 * time.Millisecond
 
 // commit stores a block in the journal, or in the spill file while the
 // database is away. Without a spill file, or when it is full, it waits for the
 // database: an accepted block is never lost.
 func (w *writer) commit(ctx context.Context, seq int64, data []byte) error {
-	began, pause := time.Now(), 20*time.Millisecond
-	for {
-		err := w.reachDatabase(seq, data)
-		if err == nil {
+	for began := time.Now(); ; {
+		err := errSpilled
+		if w.journal.spill.Len() == 0 { // else it must wait behind those
+			err = w.insertWithin(context.Background(), insertLimit, seq, data)
+		}
+		switch {
+		case err == nil:
 			w.journal.away.Store(false)
 			return nil
-		}
-		if errors.Is(err, ErrOtherWriter) {
+		case errors.Is(err, ErrOtherWriter):
 			w.inbox.close() // nothing that we accept would be safe
 			return err
-		}
-		if !w.journal.away.Swap(true) {
+		case !w.journal.away.Swap(true):
 			w.opt.Log.Error("the database does not take samples", "error", err)
 		}
-		if time.Since(began) > patience || w.journal.spill.holds() {
-			if err := w.journal.spill.add(seq, data); err == nil {
-				w.stats.spilled.Add(1)
-				return nil
-			}
+		if full := w.keepAside(seq, data); full == nil {
+			return nil
 		}
-		if ctx.Err() != nil && time.Since(began) > 2*patience {
+		if ctx.Err() != nil && time.Since(began) > endPatience {
 			return fmt.Errorf("the samples could not be stored before the end: %w", err)
 		}
-		time.Sleep(pause)
-		pause = min(2*pause, time.Second)
+		time.Sleep(fullPause)
 	}
 }
 
-// reachDatabase brings the spilled blocks in first, then this one.
-func (w *writer) reachDatabase(seq int64, data []byte) error {
-	ctx, cancel := context.WithTimeout(context.Background(), insertLimit)
-	defer cancel()
-	if w.journal.spill.holds() {
-		if w.journal.spill.tooSoon() {
-			return errStillAway
-		}
-		if err := w.unspill(ctx); err != nil {
-			return err
-		}
+var errSpilled = errors.New("earlier samples wait for the database")
+
+const (
+	fullPause   = 100 * time.Millisecond
+	endPatience = 3 * time.Second
+)
+
+// keepAside spills a block and lets the drainer know.
+func (w *writer) keepAside(seq int64, data []byte) error {
+	if err := w.journal.spill.Add(seq, data); err != nil {
+		return err
 	}
-	return w.insert(ctx, seq, data)
+	w.stats.spilled.Add(1)
+	select {
+	case w.journal.spilled <- struct{}{}:
+	default:
+	}
+	return nil
 }
 
 // insert stores one block; the same block again, after a lost answer, does no
@@ -201,7 +203,7 @@ func (s *Store) empty(ctx context.Context) error {
 	j := &s.journal
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	if j.spill.holds() {
+	if j.spill.Len() > 0 {
 		return nil // its blocks may be in a table already
 	}
 	for i := range j.tables {

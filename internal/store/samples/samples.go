@@ -30,8 +30,9 @@ type Options struct {
 	FoldAfter time.Duration
 	// SpillFile takes blocks while the database is away; none when empty.
 	SpillFile string
-	// SpillBytes bounds the spill file.
-	SpillBytes int64
+	// SpillBytes bounds the spill file, and SpillReserve is taken from the disk
+	// for it beforehand.
+	SpillBytes, SpillReserve int64
 	Log        *slog.Logger
 }
 
@@ -43,7 +44,10 @@ func (o Options) withDefaults() Options {
 		o.FoldAfter = time.Hour
 	}
 	if o.SpillBytes <= 0 {
-		o.SpillBytes = 512 << 20
+		o.SpillBytes = usualSpillLimit
+	}
+	if o.SpillReserve <= 0 {
+		o.SpillReserve = usualSpillReserve
 	}
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
@@ -90,6 +94,9 @@ type Stats struct {
 	Days     int64 // folded, one for each series and day
 	Spilled  int64 // blocks that went to the spill file
 	Away     bool  // the database does not take blocks now
+	// Waiting is how many blocks, and WaitingBytes how much, is in the spill file.
+	Waiting      int
+	WaitingBytes int64
 }
 
 // ErrNotFinite refuses values that are no numbers or without bound.
@@ -106,13 +113,15 @@ func New(pool *pgxpool.Pool, plans Plans) *Store {
 	}
 	s := &Store{pool: pool, plans: plans, opt: Options{}.withDefaults(), known: map[string]bool{}, open: map[int]bool{}}
 	s.inbox.init()
+	s.journal.spilled = make(chan struct{}, 1)
 	return s
 }
 
 // Stats returns figures about the work.
 func (s *Store) Stats() Stats {
 	return Stats{Accepted: s.stats.accepted.Load(), Blocks: s.stats.blocks.Load(), Chunks: s.stats.chunks.Load(),
-		Days: s.stats.days.Load(), Spilled: s.stats.spilled.Load(), Away: s.journal.away.Load()}
+		Days: s.stats.days.Load(), Spilled: s.stats.spilled.Load(), Away: s.journal.away.Load(),
+		Waiting: s.journal.spill.Len(), WaitingBytes: s.journal.spill.Bytes()}
 }
 
 // Resolution is that of stored times; finer parts of a time are cut off.

@@ -12,6 +12,7 @@ import (
 	"github.com/klauspost/compress/s2"
 
 	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/spill"
 )
 
 // ErrOtherWriter tells that somebody else writes samples to this database already.
@@ -27,21 +28,26 @@ func (s *Store) Start(ctx context.Context, opt Options) error {
 		return ErrOtherWriter
 	}
 	s.opt = opt.withDefaults()
-	s.journal.spill.path, s.journal.spill.limit = s.opt.SpillFile, s.opt.SpillBytes
 	if err := s.claim(ctx); err != nil {
 		return err
 	}
-	err := s.takeOver(ctx)
+	err := s.openSpill()
+	if err == nil {
+		err = s.takeOver(ctx)
+	}
 	if err == nil {
 		err = s.Load(ctx)
 	}
 	if err != nil {
 		s.release()
+		_ = s.journal.spill.Close()
+		s.journal.spill = nil
 		return err
 	}
 	ctx, s.stop = context.WithCancel(context.WithoutCancel(ctx))
 	s.inbox.open()
 	s.running.Go(func() { s.write(ctx) })
+	s.running.Go(func() { s.drainer(ctx) })
 	s.running.Go(func() { s.sealer(ctx) })
 	return nil
 }
@@ -55,14 +61,19 @@ func (s *Store) Stop() {
 	s.inbox.close()
 	s.stop()
 	s.running.Wait()
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), sealPatience)
 	defer cancel()
 	if err := s.Seal(ctx); err != nil {
 		s.opt.Log.Warn("the journal keeps what could not be sealed", "error", err)
 	}
 	s.release()
+	_ = s.journal.spill.Close()
 	s.stop = nil
 }
+
+// sealPatience is how long the end may wait for the newest points to become
+// chunks; what is left is replayed from the journal at the next start.
+const sealPatience = 3 * time.Second
 
 // release gives the lock up by ending the connection that holds it.
 func (s *Store) release() {
@@ -129,15 +140,13 @@ func (s *Store) Load(ctx context.Context) error {
 		return err
 	}
 	last := s.journal.seq
-	if err := s.journal.spill.each(func(seq int64, _ []byte) error { last = max(last, seq); return nil }); err != nil {
+	if err := s.journal.spill.Each(func(r spill.Record) error { last = max(last, r.Number); return nil }); err != nil {
 		return err
 	}
-	if last > s.journal.seq {
-		if err := s.unspill(ctx); err != nil {
-			return fmt.Errorf("spilled samples: %w", err)
-		}
-		s.journal.seq = last
+	if err := s.drain(ctx); err != nil {
+		return fmt.Errorf("spilled samples: %w", err)
 	}
+	s.journal.seq = last
 	return s.replay(ctx)
 }
 

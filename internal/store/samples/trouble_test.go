@@ -114,7 +114,7 @@ func TestAFullDiskDelaysAndLosesNothing(t *testing.T) {
 func TestTornSpillFile(t *testing.T) {
 	db := testkit.OpenStore(t, testkit.URL(t))
 	file := filepath.Join(t.TempDir(), "spill")
-	s := open(t, db, samples.Options{SpillFile: file})
+	s := open(t, db, samples.Options{SpillFile: file, SpillReserve: 1})
 	exec := func(sql string) {
 		_, err := db.Pool().Exec(t.Context(), sql)
 		require.NoError(t, err)
@@ -126,7 +126,7 @@ func TestTornSpillFile(t *testing.T) {
 	}
 	whole, err := os.ReadFile(file)
 	require.NoError(t, err)
-	first := 16 + int(binary.LittleEndian.Uint32(whole))
+	first := 16 + 16 + int(binary.LittleEndian.Uint32(whole[16:])) // behind the head of the file and the first record
 	exec("ALTER TABLE journal_gone RENAME TO journal_0")
 	for name, c := range map[string]struct {
 		data []byte
@@ -137,6 +137,7 @@ func TestTornSpillFile(t *testing.T) {
 		"torn head":     {whole[:first+7], 1},
 		"spoilt data":   {append(append([]byte(nil), whole[:first+20]...), make([]byte, len(whole)-first-20)...), 1},
 		"endless claim": {append(append([]byte(nil), whole[:first]...), 0xff, 0xff, 0xff, 0xff, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0), 1},
+		"head alone":    {whole[:16], 0},
 		"empty":         {nil, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
