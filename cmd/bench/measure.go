@@ -256,7 +256,7 @@ func (b *bench) running(ctx context.Context, every string) (*engine.Collector, f
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	j := engine.NewJudge(b.store, respond.New(b.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
-	c := engine.NewCollector(b.store, all, waysOf(client), j, quiet)
+	c := engine.NewCollector(b.store, all, waysOf(client), j, engine.Files{}, quiet)
 	return c, func() { c.Stop(); client.Close() }, c.Start(ctx)
 }
 

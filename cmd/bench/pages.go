@@ -42,7 +42,7 @@ func (b *bench) pages(ctx context.Context) error {
 	reply := respond.New(b.store, nil, nil, "", func() {})
 	j := engine.NewJudge(b.store, reply, hub, quiet)
 	handler, err := web.New(web.Wiring{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
-		Engine: engine.NewCollector(b.store, all, nil, j, quiet), Hub: hub, Log: quiet, Port: 161})
+		Engine: engine.NewCollector(b.store, all, nil, j, engine.Files{}, quiet), Hub: hub, Log: quiet, Port: 161})
 	if err != nil {
 		return err
 	}

@@ -117,9 +117,13 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Access = access.New(s, time.Now)
 	a.Respond = respond.New(s, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
-	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, log)
+	files, err := spillFiles(c.DataDir, log)
+	if err != nil {
+		return nil, err
+	}
+	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, files, log)
 	a.deliver = deliverer{s, tell, c.URL}
-	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, log)
+	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)

@@ -40,9 +40,10 @@ type sourceBinding struct {
 
 // kindBinding is one kind of part that the source's rows make.
 type kindBinding struct {
-	def   kit.Parts
-	known collect.Known
-	rows  map[string]*boundPart // by index
+	def    kit.Parts
+	known  collect.Known
+	rows   map[string]*boundPart // by index
+	unsure []unsure
 }
 
 type boundPart struct {
@@ -110,7 +111,7 @@ func (sb *sourceBinding) inherit(old *sourceBinding) {
 	for _, kb := range sb.kinds {
 		for _, was := range old.kinds {
 			if was.def.Kind == kb.def.Kind {
-				kb.known.Left = was.known.Left
+				kb.known.Left, kb.unsure = was.known.Left, was.unsure
 			}
 		}
 	}

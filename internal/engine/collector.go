@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
 )
 
@@ -30,20 +31,25 @@ const (
 
 // Collector fetches, derives, stores and hands samples to the judge.
 type Collector struct {
-	store    *store.Store
-	kits     *collect.Service
-	asker    Asker
-	judge    *Judge
-	sched    *Scheduler
-	log      *slog.Logger
-	results  chan result
-	commands chan func(context.Context)
-	bound    map[domain.ID]*binding // used by the pipeline only
-	pending  map[domain.ID]bool     // devices whose reload is to be repeated
-	started  sync.WaitGroup
-	stop     context.CancelFunc
-	stopOnce sync.Once
-	stats    collectorStats
+	store             *store.Store
+	kits              *collect.Service
+	asker             Asker
+	judge             *Judge
+	sched             *Scheduler
+	log               *slog.Logger
+	results           chan result
+	commands          chan func(context.Context)
+	bound             map[domain.ID]*binding // used by the pipeline only
+	pending           map[domain.ID]bool     // devices whose reload is to be repeated
+	unsettled         map[sourceKey]bool     // sources with new rows that the database did not take
+	settled, repeated time.Time              // when these were tried last
+	aside             *shelf[aside]
+	started           sync.WaitGroup
+	stop              context.CancelFunc
+	ending            context.Context // of the pipeline: it ends a while after we began to stop
+	finish            context.CancelFunc
+	stopOnce          sync.Once
+	stats             collectorStats
 }
 
 type collectorStats struct{ samples, implausible, fetches, failures, waiting atomic.Int64 }
@@ -58,6 +64,8 @@ type CollectorStats struct {
 	Failures    int64 // fetches that ended in an error
 	Buffered    int   // results that wait for the pipeline
 	Away        bool  // the database does not take samples now
+	// Aside is what waits for the database beside samples.
+	Aside int64
 	// Unrecorded is what judging found and the database did not take yet;
 	// SetAside what it refused for its own reason.
 	Unrecorded int64
@@ -70,12 +78,22 @@ type result struct {
 	got    derive.Fetched
 }
 
-// NewCollector returns a collector that does nothing before Start.
-func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, log *slog.Logger) *Collector {
-	return &Collector{store: s, kits: kits, asker: a, judge: j, sched: NewScheduler(), log: log,
+// NewCollector returns a collector that does nothing before Start. What the
+// database does not take goes to the files, which may be nil.
+func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, files Files, log *slog.Logger) *Collector {
+	c := &Collector{store: s, kits: kits, asker: a, judge: j, sched: NewScheduler(), log: log,
 		results: make(chan result, bufferedResults), commands: make(chan func(context.Context), 64),
-		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}}
+		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}, unsettled: map[sourceKey]bool{}}
+	c.ending, c.finish = context.WithCancel(context.Background())
+	c.aside = c.shelfAside(log)
+	c.aside.open(files.Aside, log)
+	j.recorder.open(files.Judged, log)
+	return c
 }
+
+// Files take what the database does not take: what was collected beside numbers,
+// what judging found, and what became of deliveries.
+type Files struct{ Aside, Judged, Sent *spill.File }
 
 // Start loads everything and begins to collect, each fetch at its place within
 // its interval.
@@ -83,9 +101,14 @@ func (c *Collector) Start(ctx context.Context) error {
 	ctx, c.stop = context.WithCancel(context.WithoutCancel(ctx))
 	// Never wait here: the judge calls this, and the pipeline may wait for it.
 	c.judge.ask = func(id domain.ID) { go c.askNow(ctx, id) }
+	if err := c.takeUpFiles(ctx); err != nil {
+		return err
+	}
 	if err := c.loadAll(ctx); err != nil {
 		return err
 	}
+	c.aside.goOn(0)
+	c.aside.begin()
 	scheduled := make(chan struct{})
 	c.started.Go(func() {
 		c.sched.Run(ctx)
@@ -116,17 +139,45 @@ func (c *Collector) Stop() {
 	}
 	c.stopOnce.Do(func() {
 		c.stop()
+		late := time.AfterFunc(pipelinePatience, c.finish)
 		c.started.Wait()
+		late.Stop()
+		c.aside.end(asidePatience)
 		c.judge.end()
 		c.keepCounters()
+		c.finish()
 	})
+}
+
+// pipelinePatience is how long the end may wait for room for samples.
+const pipelinePatience = 3 * time.Second
+
+// takeUpFiles brings in what an earlier run could not store, before anything is
+// loaded that follows from it.
+func (c *Collector) takeUpFiles(ctx context.Context) error {
+	for _, drain := range []func(context.Context) error{c.judge.recorder.drain, c.aside.drain} {
+		if err := insist(ctx, func() error { return drain(ctx) }, func(err error, pause time.Duration) {
+			c.log.Warn("what an earlier run left cannot be stored yet", "pause", pause, "error", err)
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// away tells whether the database does not take what is collected.
+func (c *Collector) away() bool {
+	if _, _, away := c.store.Vigil.Away(); away {
+		return true
+	}
+	return c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away || c.aside.trouble.Load() != 0 || c.judge.recorder.trouble.Load() != 0
 }
 
 // Stats returns figures about the work.
 func (c *Collector) Stats() CollectorStats {
 	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Implausible: c.stats.implausible.Load(), Fetches: c.stats.fetches.Load(),
-		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away,
-		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load()}
+		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.away(), Aside: c.aside.waiting.Load(),
+		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load() + c.aside.setAside.Load()}
 }
 
 // CollectNow fetches everything of a device as soon as it is free, and

@@ -47,7 +47,7 @@ func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	w.collector.Stop()
 
 	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
-	again := engine.NewCollector(w.store, w.kits, w.fetcher, judge, quiet)
+	again := engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 	require.NoError(t, again.Start(t.Context()))
 	t.Cleanup(again.Stop)
 	again.CollectNow(w.device.ID)

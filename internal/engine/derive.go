@@ -17,13 +17,14 @@ type outcome struct {
 	// implausible are values that cannot be.
 	implausible []domain.ImplausibleValue
 	sources     []domain.Source // for which asking goes otherwise now
+	uptimes     []uptimes
 	// faulty are devices that no longer tell the same as before.
 	faulty []domain.ID
 }
 
 // size is how much the outcome holds.
 func (o *outcome) size() int {
-	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible) + len(o.sources)
+	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible) + len(o.sources) + len(o.uptimes) + len(o.faulty)
 }
 
 // add puts another outcome behind.
@@ -33,6 +34,7 @@ func (o *outcome) add(more outcome) {
 	o.states = append(o.states, more.states...)
 	o.implausible = append(o.implausible, more.implausible...)
 	o.sources = append(o.sources, more.sources...)
+	o.uptimes = append(o.uptimes, more.uptimes...)
 	o.faulty = append(o.faulty, more.faulty...)
 }
 
@@ -48,25 +50,30 @@ func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome 
 			kb.fail(got.Error, &out)
 			continue
 		}
-		for _, row := range rows[i] {
-			bp, ok := kb.rows[row.Index]
-			if !ok {
-				continue
-			}
-			for _, bs := range bp.series {
-				ceiling := 0.0 // the line's speed bounds bytes, not packets
-				if bs.reading.Purpose == kit.Traffic {
-					ceiling = bp.ceiling
-				}
-				if bs.reading.Text {
-					bs.keepText(row.Row, got, &out)
-					continue
-				}
-				bs.keep(bs.formula.Apply(got, row.Row, &bs.state, ceiling), got.When(row.Row), &out)
-			}
-		}
+		kb.take(got, rows[i], &out)
 	}
 	return out
+}
+
+// take turns rows of parts into samples.
+func (kb *kindBinding) take(got derive.Fetched, rows []collect.Row, out *outcome) {
+	for _, row := range rows {
+		bp, ok := kb.rows[row.Index]
+		if !ok {
+			continue
+		}
+		for _, bs := range bp.series {
+			ceiling := 0.0 // the line's speed bounds bytes, not packets
+			if bs.reading.Purpose == kit.Traffic {
+				ceiling = bp.ceiling
+			}
+			if bs.reading.Text {
+				bs.keepText(row.Row, got, out)
+				continue
+			}
+			bs.keep(bs.formula.Apply(got, row.Row, &bs.state, ceiling), got.When(row.Row), out)
+		}
+	}
 }
 
 // takeOwn computes a reading of the device itself, over all rows that its

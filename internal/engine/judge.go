@@ -21,7 +21,7 @@ type Judge struct {
 	estate   *estate.Estate
 	store    *store.Store
 	hub      *Hub
-	recorder *recorder
+	recorder *shelf[estate.Result]
 	log      *slog.Logger
 	ask      func(domain.ID)
 	inbox    chan func()
@@ -37,8 +37,10 @@ const inboxSize = 256
 // NewJudge returns a judge of an empty estate, which does nothing before it is
 // started by the collector.
 func NewJudge(s *store.Store, r Recorder, hub *Hub, log *slog.Logger) *Judge {
-	return &Judge{estate: estate.New(), store: s, hub: hub, recorder: newRecorder(r, hub, log), log: log, ask: func(domain.ID) {},
+	j := &Judge{estate: estate.New(), store: s, hub: hub, recorder: recorderOf(r, hub, log), log: log, ask: func(domain.ID) {},
 		inbox: make(chan func(), inboxSize), done: make(chan struct{})}
+	j.recorder.open(nil, log)
+	return j
 }
 
 // run judges until end is called, and all that was handed over is judged.
@@ -60,7 +62,7 @@ func (j *Judge) end() {
 	}
 	j.ending.Do(func() { j.inbox <- nil })
 	<-j.done
-	j.recorder.end()
+	j.recorder.end(recorderPatience)
 }
 
 // tell hands something to the loop; false tells that the loop does not run, or
@@ -103,7 +105,9 @@ func (j *Judge) found(r estate.Result) {
 	for _, id := range r.Ask {
 		j.ask(id)
 	}
-	j.recorder.add(r)
+	if !r.Empty() {
+		j.recorder.add(lean(r))
+	}
 }
 
 // set makes a device known with exactly these series.

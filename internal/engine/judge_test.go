@@ -15,6 +15,7 @@ import (
 
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
@@ -105,6 +106,13 @@ func TestAnEndedJudgeTakesNothing(t *testing.T) {
 	assert.Empty(t, behind)
 }
 
+// recording is a recorder that does nothing before begin.
+func recording(m Recorder, file *spill.File) *shelf[estate.Result] {
+	r := recorderOf(m, NewHub(), silent)
+	r.open(file, silent)
+	return r
+}
+
 func change(id domain.ID, to domain.Health) estate.Result {
 	return estate.Result{Health: []estate.HealthChange{{Device: estate.Device{ID: id}, To: to}}}
 }
@@ -123,16 +131,13 @@ func TestRecorderKeepsTheOrderAcrossTrouble(t *testing.T) {
 		}
 		return nil
 	}}
-	r := newRecorder(m, NewHub(), silent)
-	r.number = 41
-	r.add(estate.Result{})
-	assert.Zero(t, r.waiting.Load(), "nothing is nothing to keep")
+	r := recording(m, nil)
 	for i := range 450 {
 		r.add(change(domain.ID(i+1), domain.Warning))
 	}
 	r.begin()
-	r.end()
-	assert.Equal(t, []int64{42, 43, 44}, m.numbers, "200, 200 and 50 at once, each with a number of its own")
+	r.end(time.Minute)
+	assert.Equal(t, []int64{200 * numbers, 400 * numbers, 450 * numbers}, m.numbers, "200, 200 and 50 at once, each with the number of its last")
 	n := domain.ID(0)
 	for _, x := range m.got {
 		for _, h := range x.Health {
@@ -155,14 +160,14 @@ func TestRecorderSetsAsideWhatCannotBeKept(t *testing.T) {
 		}
 		return nil
 	}}
-	r := newRecorder(m, NewHub(), silent)
+	r := recording(m, nil)
 	both := change(2, domain.Warning)
 	both.Add(change(3, domain.Warning))
 	for _, x := range []estate.Result{change(1, domain.Notice), both, change(4, domain.Critical)} {
 		r.add(x)
 	}
 	r.begin()
-	r.end()
+	r.end(time.Minute)
 	assert.Equal(t, []domain.Health{domain.Notice, domain.Warning, domain.Critical}, m.told())
 	assert.Equal(t, int64(1), r.setAside.Load())
 	assert.Zero(t, r.waiting.Load())

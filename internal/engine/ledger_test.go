@@ -74,7 +74,7 @@ func TestEveryChangeIsKeptOnceWhateverTheDatabaseDoes(t *testing.T) {
 	require.NoError(t, err)
 	defer killer.Close(context.Background())
 	r := rand.New(rand.NewPCG(8, 11))
-	rec := newRecorder(respond.New(s, nil, nil, "", func() {}), NewHub(), silent)
+	rec := recording(respond.New(s, nil, nil, "", func() {}), nil)
 	rec.begin()
 	ctx, cancel := context.WithCancel(t.Context())
 	var others sync.WaitGroup
@@ -114,7 +114,7 @@ func TestEveryChangeIsKeptOnceWhateverTheDatabaseDoes(t *testing.T) {
 	require.Eventually(t, func() bool { return rec.waiting.Load() == 0 }, 2*time.Minute, time.Millisecond)
 	cancel()
 	others.Wait()
-	rec.end()
+	rec.end(time.Minute)
 	require.Greater(t, cuts, 20)
 	assert.Zero(t, rec.setAside.Load())
 	balance(t, s, all)

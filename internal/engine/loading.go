@@ -201,12 +201,14 @@ func (c *Collector) schedule(around surroundings, x stored, soon bool) {
 }
 
 // reloadPatience bounds how long one try of a reload may hold up the pipeline.
-const reloadPatience = 5 * time.Second
+const reloadPatience = 3 * time.Second
 
 // reload takes up what is stored of a device, all or nothing: while the
 // database is in trouble the device goes on as it was, and the reload is
 // repeated. It runs within the pipeline.
 func (c *Collector) reload(ctx context.Context, id domain.ID) error {
+	ctx, done := c.store.Vigil.While(ctx)
+	defer done()
 	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
 	defer cancel()
 	around, err := c.surroundings(ctx)
@@ -264,10 +266,17 @@ func (c *Collector) reroute(tree inherit.Tree) {
 	}
 }
 
+// repeatEvery is the pause between tries.
+const repeatEvery = time.Second
+
 // repeat tries again what could not be loaded.
 func (c *Collector) repeat(ctx context.Context) {
+	if len(c.pending) == 0 || c.away() || time.Since(c.repeated) < repeatEvery {
+		return
+	}
 	for id := range c.pending {
 		if c.reload(ctx, id) != nil {
+			c.repeated = time.Now()
 			return // the database is still in trouble
 		}
 	}

@@ -3,11 +3,14 @@ package engine
 import (
 	"context"
 	"log/slog"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
 	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
 )
 
@@ -22,28 +25,50 @@ type Deliverer interface {
 const (
 	outboxEvery  = 2 * time.Second
 	outboxLease  = 90 * time.Second
-	outboxLimit  = 20
+	renewEvery   = outboxLease / 3
+	outboxLimit  = 10 // at once for each channel
 	firstPause   = 5 * time.Second
 	largestPause = 10 * time.Minute
 	maxAttempts  = 150
-	attemptLimit = 60 * time.Second
+	// attemptLimit leaves a mail server the ten minutes that it may think.
+	attemptLimit = 15 * time.Minute
+	// attemptGrace is how long an attempt may go on when we stop. What was
+	// handed over by then without an answer is sent again at the next start.
+	attemptGrace   = 3 * time.Second
+	outboxPatience = 1500 * time.Millisecond
 )
 
-// Outbox delivers what the database holds for delivery. Nothing is lost when
-// the process ends at any moment: a delivery is done when that is stored.
+// Outbox delivers what the database holds for delivery, each channel in a lane
+// of its own, so that a slow one delays no other. Nothing is lost when the
+// process ends at any moment; what became of an attempt is in a file before
+// anything else is done.
 type Outbox struct {
-	store   *store.Store
-	carry   Deliverer
-	hub     *Hub
-	log     *slog.Logger
-	wake    chan struct{}
-	stop    context.CancelFunc
-	running sync.WaitGroup
+	store    *store.Store
+	carry    Deliverer
+	hub      *Hub
+	log      *slog.Logger
+	decided  *shelf[decision]
+	wake     chan struct{}
+	stop     context.CancelFunc
+	running  sync.WaitGroup
+	mu       sync.Mutex
+	lanes    map[domain.ID]bool // channels that something is being delivered to
+	underWay map[domain.ID]bool // deliveries that are tried, or whose outcome is not stored yet
 }
 
-// NewOutbox returns an outbox that does nothing before Start.
-func NewOutbox(s *store.Store, d Deliverer, hub *Hub, log *slog.Logger) *Outbox {
-	return &Outbox{store: s, carry: d, hub: hub, log: log, wake: make(chan struct{}, 1)}
+// decision is what became of an attempt.
+type decision struct {
+	Delivery domain.Delivery `json:"delivery"`
+	Receipt  channel.Receipt `json:"receipt"`
+}
+
+// NewOutbox returns an outbox that does nothing before Start. What became of
+// attempts goes through the file, which may be nil.
+func NewOutbox(s *store.Store, d Deliverer, hub *Hub, file *spill.File, log *slog.Logger) *Outbox {
+	o := &Outbox{store: s, carry: d, hub: hub, log: log, wake: make(chan struct{}, 1), lanes: map[domain.ID]bool{}, underWay: map[domain.ID]bool{}}
+	o.decided = &shelf[decision]{what: "outcomes of deliveries", durable: true, keep: o.finish, apart: nil, kept: o.kept, refused: o.refused}
+	o.decided.open(file, log)
+	return o
 }
 
 // Wake makes the outbox look at once; it never blocks.
@@ -54,27 +79,41 @@ func (o *Outbox) Wake() {
 	}
 }
 
-// Start begins to deliver.
+// Start begins to deliver: first it takes up what an earlier run decided, and
+// frees what that run had begun, since whoever ran then is gone.
 func (o *Outbox) Start(ctx context.Context) {
 	ctx, o.stop = context.WithCancel(context.WithoutCancel(ctx))
-	o.running.Go(func() { o.run(ctx) })
+	o.running.Go(func() {
+		err := insist(ctx, func() error {
+			if err := o.decided.drain(ctx); err != nil {
+				return err
+			}
+			return o.store.Deliveries.Free(ctx)
+		}, func(err error, _ time.Duration) { o.log.Error("the outbox cannot be taken up yet", "error", err) })
+		if err != nil && ctx.Err() != nil {
+			return
+		}
+		o.decided.goOn(0)
+		o.decided.begin()
+		o.running.Go(func() { o.renew(ctx) })
+		o.run(ctx)
+	})
 }
 
-// Stop ends delivering and waits for attempts under way; it may be called twice.
+// Stop ends delivering; attempts under way get a moment. It may be called twice.
 func (o *Outbox) Stop() {
 	if o.stop != nil {
 		o.stop()
 	}
 	o.running.Wait()
+	o.decided.end(outboxPatience)
 }
 
 func (o *Outbox) run(ctx context.Context) {
 	tick := time.NewTicker(outboxEvery)
 	defer tick.Stop()
 	for {
-		for o.round(ctx) == outboxLimit {
-			// more is due
-		}
+		o.round(ctx)
 		select {
 		case <-ctx.Done():
 			return
@@ -84,28 +123,92 @@ func (o *Outbox) run(ctx context.Context) {
 	}
 }
 
-// round delivers what is due, all at once, and returns how many that were.
-func (o *Outbox) round(ctx context.Context) int {
-	due, err := o.store.Deliveries.Claim(ctx, time.Now().UTC(), outboxLease, outboxLimit)
+// round opens a lane for each channel that something is due for.
+func (o *Outbox) round(ctx context.Context) {
+	due, err := o.store.Deliveries.Due(ctx, time.Now().UTC(), o.tried())
 	if err != nil {
 		if ctx.Err() == nil {
 			o.log.Error("the outbox cannot be read", "error", err)
 		}
-		return 0
+		return
 	}
-	var all sync.WaitGroup
-	for _, d := range due {
-		all.Go(func() { o.deliver(ctx, d) })
+	for _, ch := range due {
+		if o.enter(ch) {
+			o.running.Go(func() { o.lane(ctx, ch) })
+		}
 	}
-	all.Wait()
-	return len(due)
+}
+
+func (o *Outbox) enter(ch domain.ID) bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.lanes[ch] {
+		return false
+	}
+	o.lanes[ch] = true
+	return true
+}
+
+// lane delivers what is due for a channel, some at once, until nothing is.
+func (o *Outbox) lane(ctx context.Context, ch domain.ID) {
+	defer func() {
+		o.mu.Lock()
+		delete(o.lanes, ch)
+		o.mu.Unlock()
+		o.Wake()
+	}()
+	for ctx.Err() == nil {
+		due, err := o.store.Deliveries.Claim(ctx, ch, time.Now().UTC(), outboxLease, outboxLimit, o.tried())
+		if err != nil || len(due) == 0 {
+			return
+		}
+		var all sync.WaitGroup
+		for _, d := range due {
+			o.mark(d.ID, true)
+			all.Go(func() { o.deliver(ctx, d) })
+		}
+		all.Wait()
+	}
+}
+
+func (o *Outbox) mark(id domain.ID, underWay bool) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if underWay {
+		o.underWay[id] = true
+	} else {
+		delete(o.underWay, id)
+	}
+}
+
+// tried are the deliveries that nobody may begin now.
+func (o *Outbox) tried() []domain.ID {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return slices.Collect(maps.Keys(o.underWay))
+}
+
+// renew keeps what is under way from being taken for abandoned.
+func (o *Outbox) renew(ctx context.Context) {
+	tick := time.NewTicker(renewEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if err := o.store.Deliveries.Renew(ctx, o.tried(), time.Now().UTC().Add(outboxLease)); err != nil && ctx.Err() == nil {
+			o.log.Warn("the leases of deliveries could not be renewed", "error", err)
+		}
+	}
 }
 
 func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
-	// An attempt that began is carried to its end when we stop.
-	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), attemptLimit)
+	attempt, cancel := context.WithTimeout(context.WithoutCancel(ctx), attemptLimit)
 	defer cancel()
-	receipt, permanent, err := o.carry.Deliver(ctx, d)
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(attemptGrace, cancel) })()
+	receipt, permanent, err := o.carry.Deliver(attempt, d)
 	now := time.Now().UTC()
 	if err != nil {
 		d.Error = err.Error()
@@ -118,22 +221,49 @@ func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
 	} else {
 		d.State, d.DoneAt, d.Error, d.Outcome = domain.DeliverySent, now, "", receipt.Outcome
 	}
-	if err := o.finish(context.WithoutCancel(ctx), d, receipt); err != nil {
-		o.log.Error("the outcome of a delivery could not be stored; it will be tried again", "delivery", d.ID, "error", err)
-	}
-	o.hub.Publish(Event{Kind: "incidents", ID: d.IncidentID})
+	o.decided.add(decision{d, receipt})
 }
 
-func (o *Outbox) finish(ctx context.Context, d domain.Delivery, r channel.Receipt) error {
+// finish stores outcomes. One that is stored already is left as it is.
+func (o *Outbox) finish(ctx context.Context, _ int64, some []decision) error {
 	return o.store.InTx(ctx, func(tx *store.Areas) error {
-		if r.Ticket != nil {
-			t := domain.Ticket{IncidentID: d.IncidentID, ChannelID: d.ChannelID, Number: r.Ticket.Number, URL: r.Ticket.URL, State: r.Ticket.State, CreatedAt: d.DoneAt}
-			if err := tx.Tickets.Save(ctx, t); err != nil {
+		for _, x := range some {
+			if err := finish(ctx, tx, x.Delivery, x.Receipt); err != nil {
 				return err
 			}
 		}
-		return tx.Deliveries.Finish(ctx, d)
+		return nil
 	})
+}
+
+func finish(ctx context.Context, tx *store.Areas, d domain.Delivery, r channel.Receipt) error {
+	stored, err := tx.Deliveries.Lock(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	if stored.State != domain.DeliveryWaiting || stored.Attempts != d.Attempts {
+		return nil
+	}
+	if r.Ticket != nil {
+		t := domain.Ticket{IncidentID: d.IncidentID, ChannelID: d.ChannelID, Number: r.Ticket.Number, URL: r.Ticket.URL, State: r.Ticket.State, CreatedAt: d.DoneAt}
+		if err := tx.Tickets.Save(ctx, t); err != nil {
+			return err
+		}
+	}
+	return tx.Deliveries.Finish(ctx, d)
+}
+
+func (o *Outbox) kept(some []decision) {
+	for _, x := range some {
+		o.mark(x.Delivery.ID, false)
+		o.hub.Publish(Event{Kind: "incidents", ID: x.Delivery.IncidentID})
+	}
+	o.Wake() // a note may have waited for its ticket
+}
+
+func (o *Outbox) refused(x decision, err error) {
+	o.mark(x.Delivery.ID, false)
+	o.log.Error("the outcome of a delivery cannot be stored and is set aside", "delivery", x.Delivery.ID, "state", x.Delivery.State, "error", err)
 }
 
 // Pause returns how long to wait after the given attempt, 1 being the first:

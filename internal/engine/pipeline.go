@@ -27,8 +27,7 @@ func (c *Collector) fetch(ctx context.Context, q way.Question) bool {
 
 // pipeline runs until the scheduler has ended and all results are stored.
 func (c *Collector) pipeline(scheduled <-chan struct{}) {
-	// Storing goes on while we stop, so the pipeline has a context of its own.
-	ctx := context.Background()
+	ctx := c.ending // storing goes on while we stop
 	flush := time.NewTicker(flushEvery)
 	defer flush.Stop()
 	var batch outcome
@@ -36,7 +35,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 		select {
 		case r := <-c.results:
 			c.take(ctx, r, &batch)
-			if len(batch.samples)+len(batch.texts) >= batchSamples {
+			if batch.size() >= batchSamples {
 				c.flush(ctx, &batch)
 			}
 		case f := <-c.commands:
@@ -45,6 +44,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 		case <-flush.C:
 			c.flush(ctx, &batch)
 			c.repeat(ctx)
+			c.settle()
 			if len(c.results) == 0 { // else there is news that was not judged yet
 				c.judge.tick(time.Now().UTC())
 			}
@@ -52,9 +52,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			for len(c.results) > 0 {
 				c.take(ctx, <-c.results, &batch)
 			}
-			for batch.size() > 0 {
-				c.flush(ctx, &batch)
-			}
+			c.flush(ctx, &batch)
 			return
 		}
 	}
@@ -70,9 +68,7 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 	if r.got.Error == "" {
 		for i, kb := range sb.kinds {
 			rows[i] = collect.Rows(sb.src, kb.def, r.got.Rows, kb.known.Left)
-			if kb.needsSync(rows[i]) {
-				c.sync(ctx, b, sb, kb, rows[i], r.got.At)
-			}
+			rows[i] = c.sort(ctx, b, sb, kb, r.got, rows[i], batch)
 		}
 	}
 	o := sb.take(r.got, rows)
@@ -80,27 +76,9 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 		o.faulty = append(o.faulty, b.device.ID)
 	}
 	if r.got.Error == "" {
-		c.learnUptimes(ctx, b, sb, r.got, o)
+		b.learnUptimes(sb, r.got, &o)
 	}
 	batch.add(o)
-}
-
-// sync makes parts and series for rows that are new or changed. It waits while
-// the database is in trouble, so that no value of a new row is lost; rows that
-// the database refuses for their own reason are left out.
-func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, rows []collect.Row, at time.Time) {
-	var known collect.Known
-	var made []domain.Series
-	err := c.insist(ctx, "new rows", func() (err error) {
-		known, made, err = c.kits.SyncParts(ctx, b.device.ID, sb.kit, sb.src, kb.def, kb.known, rows, at)
-		return err
-	})
-	if err != nil {
-		c.log.Error("rows of a device cannot be taken up", "device", b.device.Name, "kind", kb.def.Kind, "error", err)
-		return
-	}
-	b.takeUp(sb, kb, known, made)
-	c.judge.set(b.device, b.via, b.watched())
 }
 
 // takeUp binds changed parts and new series of a kind; counters go on.
@@ -138,7 +116,7 @@ func keepStates(old, fresh map[string]*boundPart) {
 
 // learnUptimes notes since when the machine runs, and what answers for it, if
 // that is news.
-func (c *Collector) learnUptimes(ctx context.Context, b *binding, sb *sourceBinding, got derive.Fetched, o outcome) {
+func (b *binding) learnUptimes(sb *sourceBinding, got derive.Fetched, o *outcome) {
 	booted, agent := b.booted, b.agent
 	if got.UptimeKnown {
 		// It comes with the first answer.
@@ -158,7 +136,5 @@ func (c *Collector) learnUptimes(ctx context.Context, b *binding, sb *sourceBind
 		return
 	}
 	b.booted, b.agent = booted, agent
-	if err := c.store.Devices.SetUptimes(ctx, b.device.ID, booted, agent); err != nil {
-		c.log.Warn("the time of a start could not be stored", "device", b.device.Name, "error", err)
-	}
+	o.uptimes = append(o.uptimes, uptimes{b.device.ID, booted, agent})
 }

@@ -43,7 +43,8 @@ func (j *Judge) begin(ctx context.Context, devices []known, states []store.RuleS
 	if err != nil {
 		return err
 	}
-	j.recorder.number, _ = strconv.ParseInt(last, 10, 64)
+	number, _ := strconv.ParseInt(last, 10, 64)
+	j.recorder.goOn(number)
 	now := time.Now().UTC()
 	j.estate.SetRules(rules)
 	for _, d := range devices {

@@ -15,6 +15,9 @@ import (
 
 func (w world) source(t *testing.T, name string) domain.Source {
 	t.Helper()
+	for began := time.Now(); w.collector.Stats().Aside > 0 && time.Since(began) < mode; {
+		time.Sleep(time.Millisecond) // what was collected is on its way
+	}
 	all, err := w.store.Sources.Of(t.Context(), w.device.ID)
 	require.NoError(t, err)
 	for _, x := range all {

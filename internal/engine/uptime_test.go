@@ -45,7 +45,7 @@ func TestAgentsRestartAndCountersWrapButTheMachineRuns(t *testing.T) {
 		boots := w.series(t)["boots"].ID
 		require.Eventually(t, func() bool {
 			v, ok := w.store.Values.LatestIn([]domain.ID{boots})[boots]
-			return ok && v.At.After(t0.Add(time.Duration(day)*24*time.Hour))
+			return ok && v.At.After(t0.Add(time.Duration(day)*24*time.Hour)) && w.collector.Stats().Aside == 0
 		}, 10*time.Second, 10*time.Millisecond)
 		d, err := w.store.Devices.One(t.Context(), w.device.ID)
 		require.NoError(t, err)

@@ -37,7 +37,7 @@ func (w *world) again(t *testing.T) {
 	t.Helper()
 	w.collector.Stop()
 	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
-	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, quiet)
+	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 }
 
 func (w world) openAlerts(t *testing.T) []domain.Alert {

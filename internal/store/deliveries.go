@@ -65,16 +65,45 @@ func (s Deliveries) Add(ctx context.Context, d domain.Delivery) (domain.Delivery
 	return row.domain(), known(err)
 }
 
-// Claim takes deliveries that are due, for as long as the lease
-// lasts; another worker gets them after that if nothing was reported. Notes
-// wait for the ticket that they belong to.
-func (s Deliveries) Claim(ctx context.Context, now time.Time, lease time.Duration, limit int) ([]domain.Delivery, error) {
+// due is what may be delivered at a time: notes wait for the ticket that they
+// belong to. It takes the time twice, and what is under way.
+const due = `d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?) AND d.id <> ALL(?::bigint[])
+	AND (d.kind <> 'note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))`
+
+// Due returns the channels that something is due for, apart from what is under
+// way; 0 for what lost its channel.
+func (s Deliveries) Due(ctx context.Context, now time.Time, underWay []domain.ID) (channels []domain.ID, err error) {
+	err = s.q(ctx).Raw("SELECT DISTINCT coalesce(d.channel_id, 0) FROM deliveries d WHERE "+due, now, now, arrayOf(underWay)).Scan(&channels).Error
+	return channels, err
+}
+
+// Claim takes deliveries of a channel that are due, for as long as the lease
+// lasts; another worker gets them after that if nothing was reported.
+func (s Deliveries) Claim(ctx context.Context, channel domain.ID, now time.Time, lease time.Duration, limit int, underWay []domain.ID) ([]domain.Delivery, error) {
 	var rows []deliveryRow
 	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
-		SELECT d.id FROM deliveries d WHERE d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?)
-		AND (d.kind <> 'note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))
-		ORDER BY d.next_try_at, d.id LIMIT ? FOR UPDATE SKIP LOCKED) RETURNING *`, now.Add(lease), now, now, limit).Scan(&rows).Error
+		SELECT d.id FROM deliveries d WHERE coalesce(d.channel_id, 0) = ? AND `+due+`
+		ORDER BY d.next_try_at, d.id LIMIT ? FOR UPDATE SKIP LOCKED) RETURNING *`, now.Add(lease), channel, now, now, arrayOf(underWay), limit).Scan(&rows).Error
 	return each(rows, deliveryRow.domain), err
+}
+
+// Renew lets the leases of deliveries last until a time.
+func (s Deliveries) Renew(ctx context.Context, ids []domain.ID, until time.Time) error {
+	return s.q(ctx).Exec("UPDATE deliveries SET lease_until = ? WHERE state = 'waiting' AND id = ANY(?::bigint[])", until, arrayOf(ids)).Error
+}
+
+// Free ends all leases: whoever had them is gone. Only the one application that
+// delivers may call it, when it begins.
+func (s Deliveries) Free(ctx context.Context) error {
+	return s.q(ctx).Exec("UPDATE deliveries SET lease_until = NULL WHERE state = 'waiting' AND lease_until IS NOT NULL").Error
+}
+
+// Lock returns one delivery, or ErrNotFound, and keeps others from changing it
+// until the transaction ends.
+func (s Deliveries) Lock(ctx context.Context, id domain.ID) (domain.Delivery, error) {
+	var row deliveryRow
+	err := s.q(ctx).Clauses(forUpdate).Take(&row, id).Error
+	return row.domain(), known(err)
 }
 
 // Finish records the outcome of an attempt and ends the lease.

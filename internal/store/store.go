@@ -36,6 +36,8 @@ type Store struct {
 	Words    *Words
 	Counters Counters
 	Sizes    Sizes
+	// Vigil knows whether the database is there.
+	Vigil *Vigil
 }
 
 // maxConnections bounds what one process takes of the server.
@@ -70,6 +72,7 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 	s.Values = Values{s.area, s.Samples, s.Words}
 	s.Counters = Counters{s.area, pool}
 	s.Sizes = Sizes{s.area, s.Samples}
+	s.Vigil = newVigil(cfg.ConnConfig)
 	return s, nil
 }
 

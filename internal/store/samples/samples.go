@@ -33,7 +33,7 @@ type Options struct {
 	// SpillBytes bounds the spill file, and SpillReserve is taken from the disk
 	// for it beforehand.
 	SpillBytes, SpillReserve int64
-	Log        *slog.Logger
+	Log                      *slog.Logger
 }
 
 func (o Options) withDefaults() Options {
