@@ -4,7 +4,6 @@ go 1.26.0
 
 require (
 	github.com/alecthomas/kong v1.17.0
-	github.com/alexedwards/scs/pgxstore v0.0.0-20240316134038-7e11d57e8885
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/cenkalti/backoff/v5 v5.0.3
 	github.com/danielgtaylor/huma/v2 v2.37.2

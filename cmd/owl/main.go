@@ -41,6 +41,8 @@ type cli struct {
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	// The first signal lets us end in order; a second one ends at once.
+	context.AfterFunc(ctx, stop)
 	config.ForgetEmpty()
 	if err := run(ctx, os.Args[1:], os.Stdout); err != nil && !errors.Is(err, context.Canceled) {
 		fmt.Fprintln(os.Stderr, "owl:", err)

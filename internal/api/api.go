@@ -104,6 +104,8 @@ func (a *api) authorise(level domain.Access) func(huma.Context, func(huma.Contex
 		case errors.Is(err, domain.ErrSignIn):
 			ctx.SetHeader("WWW-Authenticate", `Bearer error="invalid_token"`)
 			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "the token is not known")
+		case store.Unavailable(err) || store.Unavailable(context.Cause(ctx.Context())):
+			_ = huma.WriteErr(a.API, ctx, http.StatusServiceUnavailable, unavailable)
 		case err != nil:
 			a.Log.Error("API sign-in failed", "error", err)
 			_ = huma.WriteErr(a.API, ctx, http.StatusInternalServerError, "the token could not be checked")
@@ -150,11 +152,17 @@ func (a *api) problem(ctx context.Context, op huma.Operation, err error) error {
 	case errors.Is(err, domain.ErrConflict):
 		return huma.Error409Conflict(strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": "))
 	}
+	if store.Unavailable(err) || ctx.Err() != nil && store.Unavailable(context.Cause(ctx)) {
+		a.Log.Warn("an API request met a database that takes nothing", "operation", op.OperationID, "error", err)
+		return huma.Error503ServiceUnavailable(unavailable)
+	}
 	if ctx.Err() == nil {
 		a.Log.Error("API request failed", "operation", op.OperationID, "error", err)
 	}
 	return huma.Error500InternalServerError("it failed on our side")
 }
+
+const unavailable = "the database takes nothing at the moment: try again in some seconds"
 
 // Page picks a part of a long list.
 type Page struct {

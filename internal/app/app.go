@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
 	"tirelessowl/internal/api"
@@ -31,6 +32,7 @@ import (
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
+	"tirelessowl/internal/store/spill"
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 )
@@ -59,6 +61,8 @@ type App struct {
 	deliver   deliverer
 	client    *snmp.Client
 	server    *http.Server
+	endVigil  context.CancelFunc
+	files     engine.Files
 }
 
 // Database connects to the database of the settings, starting the private
@@ -67,6 +71,7 @@ type App struct {
 // false for short commands beside it.
 func Database(ctx context.Context, c config.Config, owner bool, progress func(string)) (*store.Store, func(), error) {
 	url, stop := c.DatabaseURL, func() {}
+	var explain func() string
 	if owner {
 		unlock, err := lock(c.DataDir)
 		if err != nil {
@@ -81,7 +86,7 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 			return nil, nil, err
 		}
 		unlock := stop
-		url, stop = server.URL, func() { server.Stop(); unlock() }
+		url, stop, explain = server.URL, func() { server.Stop(); unlock() }, server.Status
 	}
 	keys, err := store.OpenVault(c.KeyFile())
 	if err != nil {
@@ -99,7 +104,21 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 		stop()
 		return nil, nil, err
 	}
-	return s, func() { s.Close(); stop() }, nil
+	s.Vigil.Explain = explain
+	return s, func() { closeWithin(s.Close, closeLimit); stop() }, nil
+}
+
+// closeLimit is how long connections may take to be given back: those on which
+// something hangs end with the database.
+const closeLimit = 500 * time.Millisecond
+
+func closeWithin(f func(), limit time.Duration) {
+	done := make(chan struct{})
+	go func() { f(); close(done) }()
+	select {
+	case <-done:
+	case <-time.After(limit):
+	}
 }
 
 // New wires everything; nothing runs yet.
@@ -121,6 +140,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if err != nil {
 		return nil, err
 	}
+	a.files = files
 	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, files, log)
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, files.Sent, log)
@@ -136,6 +156,9 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 // Start runs everything and serves the screens. drill may be nil where there
 // is no simulated estate.
 func (a *App) Start(ctx context.Context, drill web.Drill) error {
+	watching, end := context.WithCancel(context.WithoutCancel(ctx))
+	a.endVigil = end
+	go a.Store.Vigil.Run(watching)
 	spill := samples.Options{SpillFile: filepath.Join(a.Config.DataDir, "samples.spill"), Log: a.log}
 	if err := a.Store.Samples.Start(ctx, spill); err != nil {
 		return fmt.Errorf("the sample store: %w", err)
@@ -202,19 +225,33 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	return nil
 }
 
-// Stop ends everything in reverse order and loses nothing; it may be called twice.
+// Stop ends everything within seconds, whatever the database does, and loses
+// nothing; it may be called twice.
 func (a *App) Stop() {
-	if a.server != nil {
-		ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
-		defer cancel()
-		if a.server.Shutdown(ctx) != nil {
-			a.server.Close() // event streams do not end by themselves
-		}
+	var all sync.WaitGroup
+	for _, stop := range []func(){a.stopScreens, a.Find.Close, a.Engine.Stop, a.outbox.Stop, a.house.Stop} {
+		all.Go(stop)
 	}
-	a.Find.Close()
-	a.Engine.Stop()
-	a.outbox.Stop()
-	a.house.Stop()
+	all.Wait()
 	a.Store.Samples.Stop()
 	a.client.Close()
+	if a.endVigil != nil {
+		a.endVigil()
+	}
+	for _, f := range []*spill.File{a.files.Aside, a.files.Judged, a.files.Sent} {
+		_ = f.Close()
+	}
+}
+
+// stopScreens lets requests end that nearly have; event streams do not end by
+// themselves.
+func (a *App) stopScreens() {
+	if a.server == nil {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	if a.server.Shutdown(ctx) != nil {
+		a.server.Close()
+	}
 }

@@ -6,7 +6,7 @@ import (
 	"path/filepath"
 
 	"tirelessowl/internal/engine"
-	"tirelessowl/internal/spill"
+	"tirelessowl/internal/store/spill"
 )
 
 // What the files may take that stand in for the database while it is away, and

@@ -12,8 +12,8 @@ import (
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
-	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/spill"
 )
 
 // Asker asks one question of one device; failures are part of the result.
@@ -49,10 +49,13 @@ type Collector struct {
 	ending            context.Context // of the pipeline: it ends a while after we began to stop
 	finish            context.CancelFunc
 	stopOnce          sync.Once
+	began             time.Time
+	progressed        int64 // fetches when answers came through last; used by the pipeline only
+	wasAway           bool
 	stats             collectorStats
 }
 
-type collectorStats struct{ samples, implausible, fetches, failures, waiting atomic.Int64 }
+type collectorStats struct{ newest, samples, implausible, fetches, failures, waiting atomic.Int64 }
 
 // CollectorStats are figures about collecting since the start.
 type CollectorStats struct {
@@ -99,6 +102,7 @@ type Files struct{ Aside, Judged, Sent *spill.File }
 // its interval.
 func (c *Collector) Start(ctx context.Context) error {
 	ctx, c.stop = context.WithCancel(context.WithoutCancel(ctx))
+	c.began = time.Now()
 	// Never wait here: the judge calls this, and the pipeline may wait for it.
 	c.judge.ask = func(id domain.ID) { go c.askNow(ctx, id) }
 	if err := c.takeUpFiles(ctx); err != nil {
@@ -163,14 +167,6 @@ func (c *Collector) takeUpFiles(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// away tells whether the database does not take what is collected.
-func (c *Collector) away() bool {
-	if _, _, away := c.store.Vigil.Away(); away {
-		return true
-	}
-	return c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away || c.aside.trouble.Load() != 0 || c.judge.recorder.trouble.Load() != 0
 }
 
 // Stats returns figures about the work.

@@ -9,7 +9,7 @@ import (
 )
 
 // countersPatience is how long the end may wait for the counters to be kept.
-const countersPatience = 20 * time.Second
+const countersPatience = time.Second
 
 // keepCounters keeps the last look at each counter for the next start; the
 // pipeline has ended.

@@ -63,6 +63,7 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 	if settled > 0 {
 		h.log.Info("refiled samples that are kept for another time", "readings", settled)
 	}
+	h.report(ctx, "sessions that expired", h.store.Sessions.Drop(ctx, now))
 	h.report(ctx, "values that could not be", h.store.Implausible.Drop(ctx, now.Add(-h.keep.Points)))
 	dropped, err := h.store.Samples.Retain(ctx, now, h.keep)
 	h.report(ctx, "retention", err)

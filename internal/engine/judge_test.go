@@ -15,8 +15,8 @@ import (
 
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/spill"
 	"tirelessowl/internal/testkit"
 )
 

@@ -10,8 +10,8 @@ import (
 
 	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/spill"
 )
 
 // Deliverer carries one delivery to its channel. permanent tells that trying

@@ -14,8 +14,8 @@ import (
 	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
-	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/spill"
 )
 
 func spillFile(t *testing.T, path string) *spill.File {

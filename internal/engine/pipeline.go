@@ -43,6 +43,8 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			f(ctx)
 		case <-flush.C:
 			c.flush(ctx, &batch)
+			c.noteProgress()
+			c.noteAway()
 			c.repeat(ctx)
 			c.settle()
 			if len(c.results) == 0 { // else there is news that was not judged yet

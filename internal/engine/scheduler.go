@@ -47,6 +47,9 @@ type Scheduler struct {
 	patient lane
 	running sync.WaitGroup
 	stats   SchedulerStats
+	// intervals has how many tasks there are of each, since when there are any.
+	intervals map[time.Duration]int
+	since     time.Time
 }
 
 // SchedulerStats are figures about the work.
@@ -118,7 +121,7 @@ type waiting struct {
 
 // NewScheduler returns a scheduler without tasks.
 func NewScheduler() *Scheduler {
-	return &Scheduler{devices: map[domain.ID]*lineup{}, wake: make(chan struct{}, 1),
+	return &Scheduler{devices: map[domain.ID]*lineup{}, intervals: map[time.Duration]int{}, wake: make(chan struct{}, 1),
 		prompt: lane{free: promptLane}, probe: lane{free: probeLane}, patient: lane{free: patientLane}}
 }
 
@@ -144,7 +147,7 @@ func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
 		e := &entry{Task: t, due: firstTime(t, time.Now(), soon), place: -1}
 		kept[t.Key] = e
 		heap.Push(&s.queue, e)
-		s.stats.Tasks++
+		s.count(t.Every, 1)
 	}
 	for _, old := range l.tasks {
 		s.drop(old)
@@ -184,7 +187,7 @@ func (s *Scheduler) Now(device domain.ID, key string) int {
 
 func (s *Scheduler) drop(e *entry) {
 	e.gone = true
-	s.stats.Tasks--
+	s.count(e.Every, -1)
 	if e.place >= 0 {
 		heap.Remove(&s.queue, e.place)
 	}
@@ -339,6 +342,30 @@ func (s *Scheduler) Stats() SchedulerStats {
 	out := s.stats
 	s.stats.Late = 0
 	return out
+}
+
+// shortest returns the shortest interval of all tasks, 0 without any, and since
+// when there is something to do.
+func (s *Scheduler) shortest() (every time.Duration, since time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for x := range s.intervals {
+		if every == 0 || x < every {
+			every = x
+		}
+	}
+	return every, s.since
+}
+
+// count notes that there are n more tasks of an interval.
+func (s *Scheduler) count(every time.Duration, n int) {
+	if s.stats.Tasks == 0 && n > 0 {
+		s.since = time.Now()
+	}
+	s.stats.Tasks += n
+	if s.intervals[every] += n; s.intervals[every] == 0 {
+		delete(s.intervals, every)
+	}
 }
 
 // taskHeap orders entries by when they are due.

@@ -8,8 +8,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"tirelessowl/internal/spill"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/spill"
 )
 
 // How long things wait in memory for the database before they are spilled, how
@@ -55,7 +55,13 @@ type shelf[T any] struct {
 	running  sync.WaitGroup
 	waiting  atomic.Int64
 	setAside atomic.Int64
-	trouble  atomic.Int64 // since when the database takes nothing, 0 while it does
+	trouble  atomic.Pointer[trouble] // nil while the database takes things
+}
+
+// trouble is that the database does not take things.
+type trouble struct {
+	since time.Time
+	cause error
 }
 
 type shelved[T any] struct {
@@ -244,8 +250,8 @@ func (s *shelf[T]) fromFile(ctx context.Context) (some bool, err error) {
 // told notes whether the database takes things.
 func (s *shelf[T]) told(err error) error {
 	if err == nil {
-		s.trouble.Store(0)
-	} else if s.ctx.Err() == nil && s.trouble.CompareAndSwap(0, time.Now().UnixMilli()) {
+		s.trouble.Store(nil)
+	} else if s.ctx.Err() == nil && s.trouble.CompareAndSwap(nil, &trouble{time.Now().UTC(), err}) {
 		s.log.Error("the database does not take "+s.what+", trying again", "error", err)
 	}
 	return err
@@ -292,6 +298,9 @@ func (s *shelf[T]) toFile() {
 // the rest into the file. It may be called twice.
 func (s *shelf[T]) end(patience time.Duration) {
 	for began := time.Now(); s.waiting.Load() > 0 && s.ctx.Err() == nil && time.Since(began) < patience; time.Sleep(time.Millisecond) {
+		if s.file != nil && s.trouble.Load() != nil {
+			break // the file has it
+		}
 		s.nudge()
 	}
 	s.stop()

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tirelessowl/internal/spill"
+	"tirelessowl/internal/store/spill"
 )
 
 // cupboard is a database that keeps numbered texts, as long as it wants to.
@@ -85,7 +85,7 @@ func TestAShelfKeepsInItsFileWhatTheDatabaseDoesNotTake(t *testing.T) {
 	t.Logf("in the file after %s", time.Since(began))
 	s.add("d")
 	require.Eventually(t, func() bool { return s.file.Len() == 4 }, 5*time.Second, time.Millisecond)
-	assert.NotZero(t, s.trouble.Load())
+	assert.NotNil(t, s.trouble.Load())
 	s.stop() // killed
 	s.running.Wait()
 
@@ -149,7 +149,7 @@ func TestAShelfWithoutRoomWaits(t *testing.T) {
 	s.goOn(0)
 	s.begin()
 	s.add("a")
-	require.Eventually(t, func() bool { return s.trouble.Load() != 0 }, 5*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { return s.trouble.Load() != nil }, 5*time.Second, time.Millisecond)
 	assert.Equal(t, 1, s.inMemory())
 	c.is(nil)
 	s.end(5 * time.Second)

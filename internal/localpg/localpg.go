@@ -17,6 +17,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -26,14 +27,24 @@ import (
 // ErrNotInstalled: the programs of the server are not on this machine.
 var ErrNotInstalled = errors.New("PostgreSQL is not installed (package postgresql)")
 
-// Server is a running private server.
+// Server is a private server. It is kept running: when its process ends, it is
+// started again, with growing pauses, until Stop.
 type Server struct {
 	URL string
-	cmd *exec.Cmd
-	// adopted is the process of a server that was found running; 0 for none.
-	adopted int
-	// ended is closed when the server's process has ended.
+
+	bin, dir, data string
+	port           int
+	opt            Options
+	mu             sync.Mutex
+	pid            int
+	// ended is closed when the process has ended; nil for one that is not our child.
 	ended chan struct{}
+	// ours tells that Stop ends the server.
+	ours     bool
+	stopping chan struct{}
+	stopOnce sync.Once
+	watching sync.WaitGroup
+	status   string
 }
 
 // Options change how the server runs.
@@ -49,7 +60,8 @@ type Options struct {
 }
 
 // Start makes a cluster in dir unless there is one, and runs it on a free
-// port of 127.0.0.1. A server that was left running there is used as it is.
+// port of 127.0.0.1. A server that runs there already is used, and waited for
+// as long as it lives: it may be slow, or recover from a crash.
 func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if opt.Log == nil {
 		opt.Log = func(string) {}
@@ -63,22 +75,34 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		return nil, err
 	}
 	dir = reachable(dir)
-	data := filepath.Join(dir, "data")
-	password, err := prepare(ctx, bin, dir, data, opt)
+	s := &Server{bin: bin, dir: dir, data: filepath.Join(dir, "data"), opt: opt, stopping: make(chan struct{})}
+	password, err := prepare(ctx, bin, dir, s.data, opt)
 	if err != nil {
 		return nil, err
 	}
-	if pid, port := running(data); port > 0 {
-		s := &Server{URL: address(password, port)}
-		if s.ready(ctx, time.Second) == nil {
-			opt.Log("using the database server that is running")
-			if opt.Adopt {
-				s.adopted = pid
-			}
-			return s, nil
+	if s.pid, s.port = running(s.data); alive(s.pid, s.data) && s.port > 0 {
+		s.URL, s.ours = address(password, s.port), opt.Adopt
+		opt.Log("using the database server that is running")
+		err = s.ready(ctx)
+		if err == nil || ctx.Err() != nil {
+			s.supervise()
+			return s, err
 		}
+		opt.Log("it ended") // while we waited
 	}
-	return launch(ctx, bin, dir, data, password, opt)
+	if s.port, err = freePort(); err != nil {
+		return nil, err
+	}
+	s.URL, s.ours = address(password, s.port), true
+	if err := s.launch(); err != nil {
+		return nil, err
+	}
+	if err := s.ready(ctx); err != nil {
+		s.Stop()
+		return nil, fmt.Errorf("the database server did not become ready, see %s: %w", s.logFile(), err)
+	}
+	s.supervise()
+	return s, nil
 }
 
 // reachable returns the folder itself, or, where the server's own user could
@@ -95,99 +119,198 @@ func reachable(dir string) string {
 	return dir
 }
 
-func launch(ctx context.Context, bin, dir, data, password string, opt Options) (*Server, error) {
-	port, err := freePort()
-	if err != nil {
-		return nil, err
+func (s *Server) logFile() string { return filepath.Join(s.dir, "server.log") }
+
+// largestLog is from which size on the log begins anew; one old one is kept.
+const largestLog = 4 << 20
+
+func (s *Server) openLog() (*os.File, error) {
+	if info, err := os.Stat(s.logFile()); err == nil && info.Size() > largestLog {
+		_ = os.Rename(s.logFile(), s.logFile()+".1")
 	}
-	log, err := os.OpenFile(filepath.Join(dir, "server.log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	return os.OpenFile(s.logFile(), os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o600)
+}
+
+// launch starts the process.
+func (s *Server) launch() error {
+	log, err := s.openLog()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer log.Close()
-	args := []string{"-D", data, "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+	args := []string{"-D", s.data, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
 		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "checkpoint_timeout=15min", "-c", "wal_level=minimal", "-c", "max_wal_senders=0",
 		"-c", "maintenance_work_mem=128MB", "-c", "random_page_cost=1.1", "-c", "log_timezone=UTC", "-c", "timezone=UTC", "-c", "jit=off"}
-	if opt.Throwaway {
+	if s.opt.Throwaway {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "shared_buffers=64MB", "-c", "max_connections=60")
 	}
-	cmd := exec.Command(filepath.Join(bin, "postgres"), args...)
+	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
 	cmd.Stdout, cmd.Stderr, cmd.Dir = log, log, "/"
 	// A group of its own: Ctrl-C must reach us only, so that we can flush first.
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: credential()}
-	if opt.Throwaway {
+	if s.opt.Throwaway {
 		cmd.SysProcAttr.Pdeathsig = syscall.SIGINT
 	}
-	s := &Server{URL: address(password, port), cmd: cmd, ended: make(chan struct{})}
-	if err := s.spawn(); err != nil {
-		return nil, fmt.Errorf("start the database server: %w", err)
+	ended, err := spawn(cmd)
+	if err != nil {
+		return fmt.Errorf("start the database server: %w", err)
 	}
-	if err := s.ready(ctx, 30*time.Second); err != nil {
-		s.Stop()
-		return nil, fmt.Errorf("the database server did not become ready, see %s: %w", log.Name(), err)
-	}
-	return s, nil
+	s.mu.Lock()
+	s.pid, s.ended = cmd.Process.Pid, ended
+	s.mu.Unlock()
+	return nil
 }
 
 // spawn starts the process and waits for its end, both on a thread that is
 // kept: the kernel sends the death signal when the thread that started ends.
-func (s *Server) spawn() error {
+func spawn(cmd *exec.Cmd) (ended chan struct{}, err error) {
 	started := make(chan error)
+	ended = make(chan struct{})
 	go func() {
 		runtime.LockOSThread()
-		err := s.cmd.Start()
+		err := cmd.Start()
 		started <- err
 		if err == nil {
-			_ = s.cmd.Wait()
-			close(s.ended)
+			_ = cmd.Wait()
+			close(ended)
 		}
 	}()
-	return <-started
+	return ended, <-started
 }
 
-// Stop ends the server, waiting for a clean shutdown; it may be called twice.
-// A server that was found running is left alone unless it was adopted.
+// How long a stop waits for a shutdown in order, then for one at once; whoever
+// does not end by then is killed. The server recovers at its next start.
+const (
+	fastLimit      = 3 * time.Second
+	immediateLimit = time.Second
+	killLimit      = time.Second
+)
+
+// Stop ends the server; it may be called twice. A server that was found running
+// is left alone unless it was adopted.
 func (s *Server) Stop() {
-	if s == nil || s.cmd == nil {
-		if s != nil && s.adopted > 0 {
-			s.stopAdopted()
-		}
+	if s == nil {
 		return
 	}
-	_ = s.cmd.Process.Signal(syscall.SIGINT) // fast shutdown
+	s.stopOnce.Do(func() {
+		close(s.stopping)
+		s.watching.Wait()
+		if !s.ours || !s.lives() {
+			return
+		}
+		all := family(s.pid)            // before it ends: those that it leaves behind are nobody's
+		signal(syscall.SIGCONT, all...) // what stands still hears nothing
+		for _, step := range []struct {
+			signal  syscall.Signal
+			whom    []int
+			patient time.Duration
+		}{{syscall.SIGINT, []int{s.pid}, fastLimit}, {syscall.SIGQUIT, []int{s.pid}, immediateLimit}, {syscall.SIGKILL, all, killLimit}} {
+			signal(step.signal, step.whom...)
+			if s.gone(step.patient) {
+				return
+			}
+		}
+	})
+}
+
+func signal(what syscall.Signal, whom ...int) {
+	for _, pid := range whom {
+		_ = syscall.Kill(pid, what)
+	}
+}
+
+// family is a process and its children, each of which has a session of its own.
+func family(pid int) []int {
+	all := []int{pid}
+	stats, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, path := range stats {
+		text, err := os.ReadFile(path)
+		if err != nil {
+			continue // it has ended
+		}
+		// Behind the name in brackets stand the state and the parent (proc(5)).
+		fields := strings.Fields(string(text[strings.LastIndexByte(string(text), ')')+1:]))
+		if len(fields) > 1 && fields[1] == strconv.Itoa(pid) {
+			child, _ := strconv.Atoi(filepath.Base(filepath.Dir(path)))
+			all = append(all, child)
+		}
+	}
+	return all
+}
+
+// process is the number of the server's process.
+func (s *Server) process() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.pid
+}
+
+// lives tells whether the process is there.
+func (s *Server) lives() bool {
+	s.mu.Lock()
+	pid, ended := s.pid, s.ended
+	s.mu.Unlock()
+	if ended == nil {
+		return alive(pid, s.data)
+	}
 	select {
-	case <-s.ended:
-	case <-time.After(20 * time.Second):
-		_ = s.cmd.Process.Signal(syscall.SIGQUIT)
-		<-s.ended
+	case <-ended:
+		return false
+	default:
+		return pid > 0
 	}
 }
 
-// stopAdopted ends a server that is not our child.
-func (s *Server) stopAdopted() {
-	_ = syscall.Kill(s.adopted, syscall.SIGINT)
-	for start := time.Now(); time.Since(start) < 20*time.Second && syscall.Kill(s.adopted, 0) == nil; {
-		time.Sleep(50 * time.Millisecond)
+// gone waits until the process has ended.
+func (s *Server) gone(patience time.Duration) bool {
+	for began := time.Now(); s.lives(); time.Sleep(10 * time.Millisecond) {
+		if time.Since(began) > patience {
+			return false
+		}
 	}
-	s.adopted = 0
+	return true
 }
 
-func (s *Server) ready(ctx context.Context, patience time.Duration) error {
-	ctx, cancel := context.WithTimeout(ctx, patience)
-	defer cancel()
+// How long one try to connect may take, and how often it is told that the server
+// is not ready yet.
+const (
+	connectLimit = 2 * time.Second
+	tellEvery    = 5 * time.Second
+)
+
+// ready waits until the server answers, as long as it lives.
+func (s *Server) ready(ctx context.Context) error {
+	told := time.Now()
 	for {
-		conn, err := pgx.Connect(ctx, s.URL)
+		err := s.connect(ctx)
 		if err == nil {
-			return conn.Close(ctx)
+			return nil
+		}
+		if !s.lives() {
+			return fmt.Errorf("it ended: %w", err)
+		}
+		if time.Since(told) > tellEvery {
+			told = time.Now()
+			s.opt.Log("the database server runs and is not ready yet: " + err.Error())
 		}
 		select {
-		case <-s.ended: // nil for a server that we found running: never ready here
-			return errors.New("it ended")
+		case <-s.stopping:
+			return errors.New("it is being stopped")
 		case <-ctx.Done():
 			return err
 		case <-time.After(50 * time.Millisecond):
 		}
 	}
+}
+
+func (s *Server) connect(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, connectLimit)
+	defer cancel()
+	conn, err := pgx.Connect(ctx, s.URL)
+	if err != nil {
+		return err
+	}
+	return conn.Close(ctx)
 }
 
 // prepare makes the cluster once and returns its password.
@@ -236,6 +359,16 @@ func running(data string) (pid, port int) {
 	pid, _ = strconv.Atoi(lines[0])
 	port, _ = strconv.Atoi(lines[3])
 	return pid, port
+}
+
+// alive tells whether a process is a server of the cluster: its number may be
+// another's by now.
+func alive(pid int, data string) bool {
+	if pid <= 0 || syscall.Kill(pid, 0) == syscall.ESRCH {
+		return false
+	}
+	line, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
+	return err != nil || strings.Contains(string(line), data)
 }
 
 // programs finds the newest installed server.

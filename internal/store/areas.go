@@ -32,6 +32,7 @@ type Areas struct {
 	Plans       Plans
 	Rules       Rules
 	Series      Series
+	Sessions    Sessions
 	Settings    Settings
 	Sources     Sources
 	Sweeps      Sweeps
@@ -71,6 +72,7 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Plans:       Plans{a},
 		Rules:       Rules{a},
 		Series:      Series{a},
+		Sessions:    Sessions{a},
 		Settings:    Settings{a},
 		Sources:     Sources{a},
 		Sweeps:      Sweeps{a},

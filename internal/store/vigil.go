@@ -21,6 +21,9 @@ var errWentAway = errors.New("the database went away")
 // Vigil looks at the database again and again, on a connection of its own, so
 // that others know at once when it is away.
 type Vigil struct {
+	// Explain tells what is being done about it, in words; may be nil.
+	Explain func() string
+
 	config *pgx.ConnConfig
 	conn   *pgx.Conn
 	mu     sync.Mutex
@@ -98,6 +101,15 @@ func (v *Vigil) Away() (since time.Time, cause error, ok bool) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	return v.since, v.cause, v.cause != nil
+}
+
+// Explanation tells what is being done about a database that is away; it may be
+// empty.
+func (v *Vigil) Explanation() string {
+	if v.Explain == nil {
+		return ""
+	}
+	return v.Explain()
 }
 
 // While returns a context that ends also when the database goes away, or is

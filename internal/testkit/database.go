@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -121,4 +122,15 @@ func OpenStore(t testing.TB, url string) *store.Store {
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s
+}
+
+// Away takes the database of a store away, as if its server had ended, until
+// back is called.
+func Away(t testing.TB, s *store.Store) (back func()) {
+	t.Helper()
+	name := s.Pool().Config().ConnConfig.Database
+	allow := func(yes bool) { require.NoError(t, admin(context.Background(), fmt.Sprintf("ALTER DATABASE %s ALLOW_CONNECTIONS %t", name, yes))) }
+	allow(false)
+	require.NoError(t, admin(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '"+name+"'"))
+	return sync.OnceFunc(func() { allow(true) })
 }

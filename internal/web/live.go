@@ -69,16 +69,21 @@ func signedIn(r *http.Request, p Wiring, sessions *scs.SessionManager) bool {
 	return err == nil
 }
 
-// ready tells whether the database answers and takes samples.
+// ready tells whether the database answers and takes samples, and whether
+// answers of devices come through.
 func ready(p Wiring) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 		defer cancel()
-		if err := p.Store.Ping(ctx); err != nil || p.Engine.Stats().Away {
+		trouble, bad := p.Engine.Trouble()
+		switch err := p.Store.Ping(ctx); {
+		case err != nil:
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
-			return
+		case bad:
+			http.Error(w, inWords(trouble), http.StatusServiceUnavailable)
+		default:
+			_, _ = w.Write([]byte("ready\n"))
 		}
-		_, _ = w.Write([]byte("ready\n"))
 	}
 }
 

@@ -22,16 +22,30 @@ import (
 	"tirelessowl/internal/web/ui"
 )
 
-// routes mounts every screen.
+// routes mounts everything that is served.
 func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) http.Handler {
 	root := chi.NewRouter()
 	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(map[string]int64{api.ImportPath: api.MaxImport}))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
 	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))
-	if p.API != nil {
-		root.Mount("/api", p.API)
+	root.Group(func(g chi.Router) {
+		g.Use(present(p, r))
+		g.Get("/present", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusNoContent) })
+		if p.API != nil {
+			g.Mount("/api", p.API)
+		}
+		screens(g, p, r, sessions, strip)
+	})
+	return root
+}
+
+// screens mounts every screen for those who are signed in.
+func screens(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) {
+	failed := func(w http.ResponseWriter, req *http.Request, err error) {
+		r.Handle(func(http.ResponseWriter, *http.Request) error { return err })(w, req)
 	}
+	sessions.ErrorFunc = failed
 	root.Group(func(g chi.Router) {
 		g.Use(http.NewCrossOriginProtection().Handler) // refuses writes from other origins
 		g.Get("/events", events(p, sessions))
@@ -39,7 +53,7 @@ func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *s
 			g.Use(sessions.LoadAndSave)
 			session.Screen{Render: r, Access: p.Access, Sessions: sessions}.Routes(g)
 			g.Group(func(g chi.Router) {
-				g.Use(middleware.SignedIn(sessions, p.Access))
+				g.Use(middleware.SignedIn(sessions, p.Access, failed))
 				estate.Screen{Render: r, Watch: p.Watch, Store: p.Store, Strip: strip.view}.Routes(g)
 				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Transfer: p.Transfer}.Routes(g)
 				findscreen.Screen{Render: r, Find: p.Find, Store: p.Store, Port: p.Port}.Routes(g)
@@ -52,5 +66,4 @@ func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *s
 			})
 		})
 	})
-	return root
 }

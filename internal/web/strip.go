@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/watch"
 )
 
@@ -14,17 +15,20 @@ import (
 // second, whoever asks; meanwhile everyone sees the last one, so that no page
 // waits for it.
 type strip struct {
-	watch *watch.Service
-	mu    sync.Mutex
-	at    time.Time
-	last  stripView
-	busy  bool
+	watch  *watch.Service
+	engine *engine.Collector
+	mu     sync.Mutex
+	at     time.Time
+	last   stripView
+	busy   bool
 }
 
 type stripView struct {
 	Ribbon []domain.Health
 	Counts []countView
 	Fine   int
+	// Trouble is what keeps values from being where they should be, in words.
+	Trouble string
 	// Undelivered is how many messages reached nobody.
 	Undelivered int64
 }
@@ -40,7 +44,7 @@ const (
 	stripMax = 10 * time.Second
 )
 
-func newStrip(w *watch.Service) *strip { return &strip{watch: w} }
+func newStrip(w *watch.Service, e *engine.Collector) *strip { return &strip{watch: w, engine: e} }
 
 func (s *strip) view(r *http.Request) (any, error) {
 	s.mu.Lock()
@@ -74,6 +78,9 @@ func (s *strip) refresh(ctx context.Context) {
 func (s *strip) make(ctx context.Context) (stripView, error) {
 	o, err := s.watch.Overview(ctx, nil, time.Now().UTC())
 	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine], Undelivered: o.Undelivered}
+	if t, bad := s.engine.Trouble(); bad {
+		v.Trouble = inWords(t)
+	}
 	if len(v.Ribbon) == 0 {
 		v.Ribbon = make([]domain.Health, watch.Slots)
 	}

@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 
 	"tirelessowl/internal/engine"
@@ -69,10 +68,10 @@ const (
 // New builds the handler of all screens.
 func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
-	sessions.Store = pgxstore.New(p.Store.Pool())
+	sessions.Store = p.Store.Sessions
 	sessions.Lifetime, sessions.IdleTimeout = sessionMax, sessionTime
 	sessions.Cookie.Name, sessions.Cookie.HttpOnly, sessions.Cookie.SameSite, sessions.Cookie.Secure = "owl", true, http.SameSiteLaxMode, p.Secure
-	strip := newStrip(p.Watch)
+	strip := newStrip(p.Watch, p.Engine)
 	r, err := render.New(func(req *http.Request, f *render.Frame) error {
 		u := middleware.Who(req.Context())
 		f.User, f.Live = &u, true
@@ -84,10 +83,13 @@ func New(p Wiring) (http.Handler, error) {
 		return nil, err
 	}
 	for name, files := range map[string]fs.FS{"problem": problem.Files, "session": session.Files, "estate": estate.Files, "device": devicescreen.Files, "series": sub(devicescreen.SeriesFiles, "series"),
-		"find": findscreen.Files, "collect": collectscreen.Files, "judge": judgescreen.Files, "incident": incident.Files, "why": whyscreen.Files, "run": run.Files} {
+		"find": findscreen.Files, "collect": collectscreen.Files, "judge": judgescreen.Files, "incident": incident.Files, "why": whyscreen.Files, "run": run.Files, "away": sub(problem.AwayFiles, "away")} {
 		if err := r.Screen(name, files); err != nil {
 			return nil, err
 		}
+	}
+	r.Away = func(w http.ResponseWriter, req *http.Request, err error) bool {
+		return away(p, r, w, req, err)
 	}
 	return routes(p, r, sessions, strip), nil
 }

@@ -11,7 +11,7 @@ import (
 	"github.com/klauspost/compress/s2"
 
 	"tirelessowl/internal/core/codec"
-	"tirelessowl/internal/spill"
+	"tirelessowl/internal/store/spill"
 )
 
 // The journal is a ring of tables: one is written, full ones wait until all
@@ -28,13 +28,19 @@ const (
 
 type journal struct {
 	seq     int64 // of the newest block; used by the writer only
-	away    atomic.Bool
+	away    atomic.Pointer[away]
 	spill   *spill.File
 	spilled chan struct{} // something was spilled
 	mu      sync.Mutex    // guards the ring
 	current int
 	began   time.Time
 	tables  [journalTables]segment
+}
+
+// away is that the database does not take blocks.
+type away struct {
+	since time.Time
+	cause error
 }
 
 // segment is one table of the ring.
@@ -131,12 +137,12 @@ func (w *writer) commit(ctx context.Context, seq int64, data []byte) error {
 		}
 		switch {
 		case err == nil:
-			w.journal.away.Store(false)
+			w.journal.away.Store(nil)
 			return nil
 		case errors.Is(err, ErrOtherWriter):
 			w.inbox.close() // nothing that we accept would be safe
 			return err
-		case !w.journal.away.Swap(true):
+		case w.journal.away.CompareAndSwap(nil, &away{time.Now().UTC(), err}):
 			w.opt.Log.Error("the database does not take samples", "error", err)
 		}
 		if full := w.keepAside(seq, data); full == nil {

@@ -94,6 +94,9 @@ type Stats struct {
 	Days     int64 // folded, one for each series and day
 	Spilled  int64 // blocks that went to the spill file
 	Away     bool  // the database does not take blocks now
+	// AwaySince is since when it does not, and AwayError why.
+	AwaySince time.Time
+	AwayError error
 	// Waiting is how many blocks, and WaitingBytes how much, is in the spill file.
 	Waiting      int
 	WaitingBytes int64
@@ -119,9 +122,12 @@ func New(pool *pgxpool.Pool, plans Plans) *Store {
 
 // Stats returns figures about the work.
 func (s *Store) Stats() Stats {
-	return Stats{Accepted: s.stats.accepted.Load(), Blocks: s.stats.blocks.Load(), Chunks: s.stats.chunks.Load(),
-		Days: s.stats.days.Load(), Spilled: s.stats.spilled.Load(), Away: s.journal.away.Load(),
-		Waiting: s.journal.spill.Len(), WaitingBytes: s.journal.spill.Bytes()}
+	out := Stats{Accepted: s.stats.accepted.Load(), Blocks: s.stats.blocks.Load(), Chunks: s.stats.chunks.Load(),
+		Days: s.stats.days.Load(), Spilled: s.stats.spilled.Load(), Waiting: s.journal.spill.Len(), WaitingBytes: s.journal.spill.Bytes()}
+	if away := s.journal.away.Load(); away != nil {
+		out.Away, out.AwaySince, out.AwayError = true, away.since, away.cause
+	}
+	return out
 }
 
 // Resolution is that of stored times; finer parts of a time are cut off.

@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"tirelessowl/internal/spill"
+	"tirelessowl/internal/store/spill"
 )
 
 // What the spill file may take, and what it takes from the disk beforehand: at
@@ -88,7 +88,7 @@ func (s *Store) drain(ctx context.Context) error {
 	}
 	if done > 0 {
 		s.opt.Log.Info("spilled samples are in the database", "blocks", done)
-		s.journal.away.Store(false)
+		s.journal.away.Store(nil)
 	}
 	return nil
 }

@@ -12,7 +12,7 @@ import (
 	"github.com/klauspost/compress/s2"
 
 	"tirelessowl/internal/core/codec"
-	"tirelessowl/internal/spill"
+	"tirelessowl/internal/store/spill"
 )
 
 // ErrOtherWriter tells that somebody else writes samples to this database already.
@@ -63,7 +63,9 @@ func (s *Store) Stop() {
 	s.running.Wait()
 	ctx, cancel := context.WithTimeout(context.Background(), sealPatience)
 	defer cancel()
-	if err := s.Seal(ctx); err != nil {
+	if s.journal.away.Load() != nil {
+		s.opt.Log.Warn("the database is away: what it did not take is in the spill file")
+	} else if err := s.Seal(ctx); err != nil {
 		s.opt.Log.Warn("the journal keeps what could not be sealed", "error", err)
 	}
 	s.release()

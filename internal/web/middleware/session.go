@@ -3,6 +3,7 @@ package middleware
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"net/url"
 
@@ -24,14 +25,19 @@ func Who(ctx context.Context) domain.User {
 }
 
 // SignedIn lets only people pass who are signed in, and puts them into the
-// context. Others are sent to the sign-in page, and back afterwards.
-func SignedIn(sessions *scs.SessionManager, svc *access.Service) func(http.Handler) http.Handler {
+// context. Others are sent to the sign-in page, and back afterwards. failed answers
+// where that cannot be known.
+func SignedIn(sessions *scs.SessionManager, svc *access.Service, failed func(http.ResponseWriter, *http.Request, error)) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			id := sessions.GetInt64(r.Context(), SessionUser)
 			u, err := svc.User(r.Context(), id)
 			if id != 0 && err == nil {
 				next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), userKey{}, u)))
+				return
+			}
+			if id != 0 && !errors.Is(err, domain.ErrNotFound) {
+				failed(w, r, err)
 				return
 			}
 			if r.Header.Get("HX-Request") == "true" || r.Method != http.MethodGet {

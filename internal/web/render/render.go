@@ -29,12 +29,18 @@ type Frame struct {
 // Framer fills the frame for a request.
 type Framer func(r *http.Request, f *Frame) error
 
+// Away answers requests that failed since the database is away or takes nothing;
+// it is false where that is not the reason.
+type Away func(w http.ResponseWriter, r *http.Request, err error) bool
+
 // Renderer holds the parsed templates of all screens.
 type Renderer struct {
 	base    *template.Template
 	screens map[string]*template.Template
 	frame   Framer
 	log     *slog.Logger
+	// Away is asked about failures; may be nil.
+	Away Away
 }
 
 // New parses the layout.
@@ -94,6 +100,9 @@ func (r *Renderer) Handle(h Handler) http.HandlerFunc {
 		if err == nil {
 			return
 		}
+		if r.Away != nil && r.Away(w, req, err) {
+			return
+		}
 		status, text := Status(err)
 		if status >= 500 && req.Context().Err() == nil {
 			r.log.Error("request failed", "method", req.Method, "path", req.URL.Path, "error", err)
@@ -111,6 +120,13 @@ type Problem struct {
 	Status int
 	Title  string
 	Text   string
+}
+
+// Bare writes a page that needs no data, such as one that says that there is none.
+func (r *Renderer) Bare(w http.ResponseWriter, status int, screen, title string, body any) {
+	if err := r.write(w, status, screen, "page", Frame{Title: title, Body: body}); err != nil {
+		http.Error(w, title, status)
+	}
 }
 
 func (r *Renderer) problem(w http.ResponseWriter, req *http.Request, status int, text string) {

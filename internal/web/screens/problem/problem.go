@@ -7,3 +7,8 @@ import "embed"
 //
 //go:embed tmpl/*.html
 var Files embed.FS
+
+// AwayFiles are the templates of the page that needs no data.
+//
+//go:embed away/tmpl/*.html
+var AwayFiles embed.FS

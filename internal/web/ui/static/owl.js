@@ -83,6 +83,27 @@ document.addEventListener('htmx:afterSettle', (event) => {
   }
 });
 
+// While the database is away the page stays as it was, under a banner that says
+// so; when it is back the page takes up what it missed. A page that shows nothing
+// else is loaded again.
+let waiting = 0;
+function away(text) {
+  const banner = byId('away');
+  if (banner && !document.querySelector('[data-away]')) {
+    banner.textContent = withTimes(`This page is as it was before: ${text.trim()}.`);
+    banner.hidden = false;
+  }
+  waiting ||= setTimeout(isBack, 1500);
+}
+async function isBack() {
+  waiting = 0;
+  const answer = await fetch('/present', { cache: 'no-store' }).catch(() => null);
+  if (!answer?.ok) return away(answer ? await answer.text() : 'Tireless Owl does not answer');
+  if (document.querySelector('[data-away]')) return location.reload();
+  byId('away').hidden = true;
+  ['opened', 'health', 'incidents', 'store'].forEach(tell);
+}
+
 // Live: the server tells what changed; parts of the page listen for it.
 function listen() {
   if (!document.body.dataset.live) return;
@@ -94,6 +115,7 @@ function listen() {
     stood = true;
     missed.forEach(tell);
   };
+  source.onerror = () => { if (source.readyState === EventSource.CLOSED) { source.close(); setTimeout(listen, 3000); } };
   source.onmessage = (message) => {
     const event = JSON.parse(message.data);
     tell(event.kind);
@@ -125,7 +147,10 @@ function localTimes(root) {
     if (form === 'day') t.textContent = dayClock.format(at);
     t.title = `${full.format(at)} (${t.dateTime})`;
   });
+  root.querySelectorAll('[data-times]').forEach((t) => { t.textContent = withTimes(t.textContent); });
 }
+// Times within a text, as the server writes them, in the viewer's zone.
+function withTimes(text) { return text.replace(/\d{4}-\d\d-\d\dT[\d:]+Z/g, (at) => clock.format(new Date(at))); }
 function tickClock() {
   const now = byId('clock');
   if (!now) return;
@@ -222,6 +247,7 @@ document.addEventListener('htmx:beforeSwap', (event) => {
   if (event.detail.xhr.status === 422) { event.detail.shouldSwap = true; event.detail.isError = false; }
 });
 document.addEventListener('htmx:responseError', (event) => {
+  if (event.detail.xhr.status === 503) return away(event.detail.xhr.responseText);
   byId('toast').textContent = event.detail.xhr.status === 401 ? 'You are signed out: load the page again.' : `That did not work (${event.detail.xhr.status}). Try again.`;
   setTimeout(() => { byId('toast').textContent = ''; }, 6000);
 });
@@ -233,6 +259,7 @@ document.addEventListener('DOMContentLoaded', () => {
   localTimes(document);
   markChanges(document);
   tickClock();
+  if (document.querySelector('[data-away]')) away('');
   setInterval(tickClock, 10000);
   listen();
 });
