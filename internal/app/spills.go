@@ -23,6 +23,7 @@ func spillFiles(dir string, log *slog.Logger) (f engine.Files, err error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return f, err
 	}
+	f.Looks = filepath.Join(dir, "looks")
 	for name, file := range map[string]**spill.File{"collected": &f.Aside, "judged": &f.Judged, "sent": &f.Sent} {
 		var short error
 		if *file, short, err = spill.Open(filepath.Join(dir, name), spill.Options{Limit: spillLimit, Reserve: spillReserve}); err != nil {

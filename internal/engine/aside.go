@@ -17,6 +17,7 @@ type aside struct {
 	Sources     []domain.Source           `json:"sources,omitempty"`
 	Uptimes     []uptimes                 `json:"uptimes,omitempty"`
 	Implausible []domain.ImplausibleValue `json:"implausible,omitempty"`
+	Jumps       []Jump                    `json:"jumps,omitempty"`
 }
 
 // seriesState is how collecting a series goes.
@@ -34,7 +35,7 @@ type uptimes struct {
 }
 
 func (a aside) empty() bool {
-	return len(a.Texts)+len(a.States)+len(a.Sources)+len(a.Uptimes)+len(a.Implausible) == 0
+	return len(a.Texts)+len(a.States)+len(a.Sources)+len(a.Uptimes)+len(a.Implausible)+len(a.Jumps) == 0
 }
 
 func (a *aside) add(more aside) {
@@ -43,11 +44,13 @@ func (a *aside) add(more aside) {
 	a.Sources = append(a.Sources, more.Sources...)
 	a.Uptimes = append(a.Uptimes, more.Uptimes...)
 	a.Implausible = append(a.Implausible, more.Implausible...)
+	a.Jumps = append(a.Jumps, more.Jumps...)
 }
 
 // pieces are its kinds, each by itself.
 func (a aside) pieces() (out []aside) {
-	for _, piece := range []aside{{Texts: a.Texts}, {States: a.States}, {Sources: a.Sources}, {Uptimes: a.Uptimes}, {Implausible: a.Implausible}} {
+	for _, piece := range []aside{{Texts: a.Texts}, {States: a.States}, {Sources: a.Sources}, {Uptimes: a.Uptimes}, {Jumps: a.Jumps},
+		{Implausible: a.Implausible}} {
 		if !piece.empty() {
 			out = append(out, piece)
 		}
@@ -103,6 +106,11 @@ func (c *Collector) keepAside(ctx context.Context, _ int64, some []aside) error 
 	}
 	for _, x := range all.Uptimes {
 		if err := c.store.Devices.SetUptimes(ctx, x.Device, x.Booted, x.Agent); err != nil {
+			return err
+		}
+	}
+	for _, x := range all.Jumps {
+		if err := c.keepJump(ctx, x); err != nil {
 			return err
 		}
 	}

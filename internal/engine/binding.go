@@ -34,6 +34,7 @@ type sourceBinding struct {
 	src    kit.Source
 	status domain.Source
 	failed int            // rounds in a row
+	asked  time.Time      // when the last round began
 	own    []*boundSeries // readings of the device itself
 	kinds  []*kindBinding
 }
@@ -107,7 +108,7 @@ func (b *binding) inherit(old *binding) {
 
 // inherit carries over how asking goes, and which rows were left by their parts.
 func (sb *sourceBinding) inherit(old *sourceBinding) {
-	sb.status, sb.failed = old.status, old.failed
+	sb.status, sb.failed, sb.asked = old.status, old.failed, old.asked
 	for _, kb := range sb.kinds {
 		for _, was := range old.kinds {
 			if was.def.Kind == kb.def.Kind {

@@ -44,6 +44,10 @@ type Collector struct {
 	unsettled         map[sourceKey]bool     // sources with new rows that the database did not take
 	settled, repeated time.Time              // when these were tried last
 	aside             *shelf[aside]
+	files             Files
+	looked            time.Time // when the last looks were kept
+	writing           sync.Mutex
+	clock             *Clock
 	started           sync.WaitGroup
 	stop              context.CancelFunc
 	ending            context.Context // of the pipeline: it ends a while after we began to stop
@@ -52,6 +56,7 @@ type Collector struct {
 	began             time.Time
 	progressed        int64 // fetches when answers came through last; used by the pipeline only
 	wasAway           bool
+	ahead             map[domain.ID]bool // devices whose values came from the future
 	stats             collectorStats
 }
 
@@ -86,9 +91,10 @@ type result struct {
 func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, files Files, log *slog.Logger) *Collector {
 	c := &Collector{store: s, kits: kits, asker: a, judge: j, sched: NewScheduler(), log: log,
 		results: make(chan result, bufferedResults), commands: make(chan func(context.Context), 64),
-		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}, unsettled: map[sourceKey]bool{}}
+		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}, unsettled: map[sourceKey]bool{}, ahead: map[domain.ID]bool{}}
 	c.ending, c.finish = context.WithCancel(context.Background())
 	c.aside = c.shelfAside(log)
+	c.clock, c.files = j.clock, files
 	c.aside.open(files.Aside, log)
 	j.recorder.open(files.Judged, log)
 	return c
@@ -96,7 +102,11 @@ func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, file
 
 // Files take what the database does not take: what was collected beside numbers,
 // what judging found, and what became of deliveries.
-type Files struct{ Aside, Judged, Sent *spill.File }
+type Files struct {
+	Aside, Judged, Sent *spill.File
+	// Looks is the path of the file for the last looks at devices; none when empty.
+	Looks string
+}
 
 // Start loads everything and begins to collect, each fetch at its place within
 // its interval.
@@ -107,6 +117,9 @@ func (c *Collector) Start(ctx context.Context) error {
 	c.judge.ask = func(id domain.ID) { go c.askNow(ctx, id) }
 	if err := c.takeUpFiles(ctx); err != nil {
 		return err
+	}
+	if n := c.store.Samples.Rewind(c.clock.Now()); n > 0 {
+		c.log.Warn("the clock was set back while we did not run: newest values are later than now", "series", n)
 	}
 	if err := c.loadAll(ctx); err != nil {
 		return err
@@ -148,7 +161,7 @@ func (c *Collector) Stop() {
 		late.Stop()
 		c.aside.end(asidePatience)
 		c.judge.end()
-		c.keepCounters()
+		c.keepLastLooks()
 		c.finish()
 	})
 }
@@ -225,7 +238,7 @@ func (c *Collector) Offer(ctx context.Context, device domain.ID, key string, got
 		return fmt.Errorf("%w: at most %d rows at once", domain.ErrConflict, maxOffered)
 	}
 	if got.At.IsZero() {
-		got.At = time.Now().UTC()
+		got.At = time.Now()
 	}
 	select {
 	case c.results <- result{key, device, got}:

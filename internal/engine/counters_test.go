@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -14,10 +15,18 @@ import (
 	"tirelessowl/internal/service/respond"
 )
 
+// another is a collector as after a restart.
+func (w world) another(files engine.Files) *engine.Collector {
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	return engine.NewCollector(w.store, w.kits, w.fetcher, judge, files, quiet)
+}
+
 // A counter that was looked at before a restart, or before a device was
 // edited, gives a rate with the next look.
 func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	w := setup(t, "interfaces")
+	files := engine.Files{Looks: filepath.Join(t.TempDir(), "looks")}
+	w.collector = w.another(files)
 	t0 := time.Now().UTC().Add(-10 * time.Minute).Truncate(time.Second)
 	answer := func(_ way.Question, n int) derive.Fetched {
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Minute), Rows: []derive.Row{port("2", "lan1", 6, uint64(n)*750_000)}}
@@ -46,8 +55,7 @@ func TestCountersSurviveARestartAndAReload(t *testing.T) {
 	assert.Equal(t, 1, rates(), "the reload did not forget the first look")
 	w.collector.Stop()
 
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
-	again := engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
+	again := w.another(files)
 	require.NoError(t, again.Start(t.Context()))
 	t.Cleanup(again.Stop)
 	again.CollectNow(w.device.ID)

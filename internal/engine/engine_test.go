@@ -42,7 +42,7 @@ func (s *script) Ask(_ context.Context, r way.Question) derive.Fetched {
 	s.counts[r.Key]++
 	got := s.answer(r, s.counts[r.Key])
 	if got.At.IsZero() {
-		got.At = time.Now().UTC()
+		got.At = time.Now()
 	}
 	return got
 }

@@ -25,7 +25,7 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 	c.judge.samples(batch.samples) // its from now on
 	for _, id := range batch.faulty {
 		if b := c.bound[id]; b != nil {
-			c.judge.setFaults(id, b.faults(), time.Now().UTC())
+			c.judge.setFaults(id, b.faults(), c.clock.Now())
 		}
 	}
 	*batch = outcome{}

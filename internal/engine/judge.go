@@ -23,6 +23,7 @@ type Judge struct {
 	hub      *Hub
 	recorder *shelf[estate.Result]
 	log      *slog.Logger
+	clock    *Clock
 	ask      func(domain.ID)
 	inbox    chan func()
 	done     chan struct{} // closed when the loop has ended
@@ -37,11 +38,15 @@ const inboxSize = 256
 // NewJudge returns a judge of an empty estate, which does nothing before it is
 // started by the collector.
 func NewJudge(s *store.Store, r Recorder, hub *Hub, log *slog.Logger) *Judge {
-	j := &Judge{estate: estate.New(), store: s, hub: hub, recorder: recorderOf(r, hub, log), log: log, ask: func(domain.ID) {},
+	j := &Judge{estate: estate.New(), store: s, hub: hub, recorder: recorderOf(r, hub, log), log: log, clock: NewClock(nil), ask: func(domain.ID) {},
 		inbox: make(chan func(), inboxSize), done: make(chan struct{})}
 	j.recorder.open(nil, log)
 	return j
 }
+
+// By makes a judge, and the collector that it is given to, go by another clock
+// than that of the machine; to be called before.
+func (j *Judge) By(clock *Clock) { j.clock = clock }
 
 // run judges until end is called, and all that was handed over is judged.
 func (j *Judge) run() {
@@ -112,7 +117,7 @@ func (j *Judge) found(r estate.Result) {
 
 // set makes a device known with exactly these series.
 func (j *Judge) set(d domain.Device, via domain.ID, series []estate.Series) {
-	j.tell(context.Background(), func() { j.found(j.estate.Set(watched(d, via), series, d.Health, time.Now().UTC())) })
+	j.tell(context.Background(), func() { j.found(j.estate.Set(watched(d, via), series, d.Health, j.clock.Now())) })
 }
 
 func watched(d domain.Device, via domain.ID) estate.Device {
@@ -184,7 +189,7 @@ func (j *Judge) tick(now time.Time) {
 func (j *Judge) SetRules(ctx context.Context, rules []rule.Rule) {
 	j.call(ctx, func() {
 		j.estate.SetRules(rules)
-		j.found(j.estate.Recheck(time.Now().UTC()))
+		j.found(j.estate.Recheck(j.clock.Now()))
 	})
 }
 
@@ -199,7 +204,7 @@ func (j *Judge) Explain(ctx context.Context, id domain.ID) (h domain.Health, rea
 	}
 	got := make(chan answer, 1) // whoever does not wait any longer must not be written to
 	asked := j.call(ctx, func() {
-		h, reason, t, ok := j.estate.Health(id, time.Now().UTC())
+		h, reason, t, ok := j.estate.Health(id, j.clock.Now())
 		got <- answer{h, reason, t, ok}
 	})
 	if !asked {

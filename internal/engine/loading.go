@@ -56,6 +56,11 @@ func (c *Collector) loadAll(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	seen, err := readLooks(c.files.Looks)
+	if err != nil {
+		c.log.Warn("the last looks of the run before cannot be read: the first interval has no rate", "error", err)
+	}
+	now := c.clock.Now()
 	var devices []known
 	for _, x := range all {
 		if x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.fittings, x.series); err != nil {
@@ -63,13 +68,11 @@ func (c *Collector) loadAll(ctx context.Context) error {
 		}
 		b := c.bind(around, x)
 		c.bound[x.device.ID] = b
-		c.schedule(around, x, false)
+		c.schedule(around, x, func(t Task) time.Duration { return t.resume(seen.Rounds[roundKey(t.Device, t.Key)], now) })
 		devices = append(devices, known{device: x.device, via: b.via, series: b.watched(), faults: b.faults()})
 	}
 	ghosts(devices, c.bound, states)
-	if err := c.resumeCounters(ctx); err != nil {
-		return err
-	}
+	c.resumeCounters(seen)
 	return c.judge.begin(ctx, devices, states)
 }
 
@@ -186,7 +189,8 @@ func (c *Collector) asked(x stored) (out []string) {
 	return out
 }
 
-func (c *Collector) schedule(around surroundings, x stored, soon bool) {
+// schedule plans what a device is asked; first is how long a new task waits.
+func (c *Collector) schedule(around surroundings, x stored, first func(Task) time.Duration) {
 	var tasks []Task
 	reach := c.bound[x.device.ID].reach
 	for _, q := range c.kits.Questions(x.device, x.fittings, collect.Talks(x.endpoints, around.opened)) {
@@ -197,7 +201,7 @@ func (c *Collector) schedule(around surroundings, x stored, soon bool) {
 		t.Run = func(ctx context.Context) bool { return c.fetch(ctx, q) }
 		tasks = append(tasks, t)
 	}
-	c.sched.Set(x.device.ID, tasks, soon)
+	c.sched.Set(x.device.ID, tasks, first)
 }
 
 // reloadPatience bounds how long one try of a reload may hold up the pipeline.
@@ -232,8 +236,8 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 	b.inherit(c.bound[id])
 	c.bound[id] = b
 	c.judge.set(x.device, b.via, b.watched())
-	c.judge.setFaults(id, b.faults(), time.Now().UTC())
-	c.schedule(around, x, true)
+	c.judge.setFaults(id, b.faults(), c.clock.Now())
+	c.schedule(around, x, func(Task) time.Duration { return 0 })
 	c.reroute(around.tree)
 	return nil
 }
@@ -248,7 +252,7 @@ func (c *Collector) later(id domain.ID, err error) error {
 func (c *Collector) forget(id domain.ID) {
 	delete(c.pending, id)
 	delete(c.bound, id)
-	c.sched.Set(id, nil, false)
+	c.sched.Set(id, nil, nil)
 	c.judge.remove(id)
 }
 

@@ -42,13 +42,15 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			c.flush(ctx, &batch)
 			f(ctx)
 		case <-flush.C:
+			c.followClock(ctx, &batch)
 			c.flush(ctx, &batch)
 			c.noteProgress()
 			c.noteAway()
+			c.keepLooks()
 			c.repeat(ctx)
 			c.settle()
 			if len(c.results) == 0 { // else there is news that was not judged yet
-				c.judge.tick(time.Now().UTC())
+				c.judge.tick(c.clock.Now())
 			}
 		case <-scheduled:
 			for len(c.results) > 0 {
@@ -61,11 +63,13 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 }
 
 func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
+	r.got = c.stamp(r.device, r.got)
 	b := c.bound[r.device]
 	if b == nil || b.sources[r.key] == nil {
 		return // removed meanwhile
 	}
 	sb := b.sources[r.key]
+	sb.asked = r.got.At.Add(-r.got.Took)
 	rows := make([][]collect.Row, len(sb.kinds))
 	if r.got.Error == "" {
 		for i, kb := range sb.kinds {

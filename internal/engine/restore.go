@@ -45,7 +45,7 @@ func (j *Judge) begin(ctx context.Context, devices []known, states []store.RuleS
 	}
 	number, _ := strconv.ParseInt(last, 10, 64)
 	j.recorder.goOn(number)
-	now := time.Now().UTC()
+	now := j.clock.Now()
 	j.estate.SetRules(rules)
 	for _, d := range devices {
 		j.estate.Set(watched(d.device, d.via), append(append([]estate.Series{}, d.series...), d.ghosts...), d.device.Health, now)
@@ -93,11 +93,14 @@ func (j *Judge) remember(ctx context.Context, rules []rule.Rule, now time.Time) 
 			return
 		}
 		for _, p := range points {
+			if p.T > now.UnixMilli() {
+				continue // the clock was set back since
+			}
 			j.estate.Remember(id, domain.Sample{At: time.UnixMilli(p.T).UTC(), Value: p.V})
 		}
 	})
 	for _, r := range long {
-		past, err := j.store.Values.OfReading(ctx, r.Kit, r.Reading, since, now.Add(time.Hour))
+		past, err := j.store.Values.OfReading(ctx, r.Kit, r.Reading, since, now)
 		if err != nil {
 			return err
 		}

@@ -126,9 +126,8 @@ func NewScheduler() *Scheduler {
 }
 
 // Set replaces all tasks of a device. Tasks whose key and interval stay the
-// same keep their rhythm; soon starts new ones at once instead of at their
-// place within the interval.
-func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
+// same keep their rhythm; first tells how long new ones wait until they begin.
+func (s *Scheduler) Set(device domain.ID, tasks []Task, first func(Task) time.Duration) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	l := s.devices[device]
@@ -144,7 +143,7 @@ func (s *Scheduler) Set(device domain.ID, tasks []Task, soon bool) {
 			delete(l.tasks, t.Key)
 			continue
 		}
-		e := &entry{Task: t, due: firstTime(t, time.Now(), soon), place: -1}
+		e := &entry{Task: t, due: time.Now().Add(first(t)), place: -1}
 		kept[t.Key] = e
 		heap.Push(&s.queue, e)
 		s.count(t.Every, 1)
@@ -193,12 +192,9 @@ func (s *Scheduler) drop(e *entry) {
 	}
 }
 
-// firstTime places a task within its interval by a hash of its name, so that
-// the load is even and stays so over restarts.
-func firstTime(t Task, now time.Time, soon bool) time.Time {
-	if soon {
-		return now
-	}
+// place is where in its interval a task has its time: by a hash of its name, so
+// that the load is even and stays so over restarts.
+func (t Task) place() time.Duration {
 	h := fnv.New64a()
 	var id [8]byte
 	for i := range id {
@@ -206,14 +202,25 @@ func firstTime(t Task, now time.Time, soon bool) time.Time {
 	}
 	h.Write(id[:])
 	h.Write([]byte(t.Key))
-	offset := time.Duration(h.Sum64() % uint64(t.Every))
-	// Added to now, which keeps its monotonic reading: later changes of the wall
-	// clock do not move what is due.
-	wait := offset - now.Sub(now.Truncate(t.Every))
-	if wait < 0 {
-		wait += t.Every
+	return time.Duration(h.Sum64() % uint64(t.Every))
+}
+
+// makeUp is within which time rounds that were missed are made up.
+const makeUp = 5 * time.Second
+
+// resume is how long a task waits that began last at a time, zero for never: it
+// keeps its rhythm, and a round that was missed meanwhile is made up soon.
+func (t Task) resume(last, now time.Time) time.Duration {
+	if since := now.Sub(last); last.IsZero() || since < 0 {
+		wait := t.place() - now.Sub(now.Truncate(t.Every))
+		if wait < 0 {
+			wait += t.Every
+		}
+		return wait
+	} else if since < t.Every {
+		return t.Every - since
 	}
-	return now.Add(wait)
+	return t.place() % min(makeUp, t.Every)
 }
 
 // Run works until the context ends, and returns when the last task has ended.

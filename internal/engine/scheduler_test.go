@@ -33,7 +33,7 @@ func counting(device domain.ID, key string, every time.Duration, n *atomic.Int64
 func TestTasksRunOncePerInterval(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, n := NewScheduler(), new(atomic.Int64)
-		s.Set(1, []Task{counting(1, "a", time.Minute, n, time.Second, true)}, true)
+		s.Set(1, []Task{counting(1, "a", time.Minute, n, time.Second, true)}, atOnce)
 		run(t, s, func() { time.Sleep(10*time.Minute - time.Second) })
 		assert.Equal(t, int64(10), n.Load())
 		assert.Equal(t, int64(0), s.Stats().Skipped)
@@ -53,7 +53,7 @@ func TestOneRequestAtATimePerDevice(t *testing.T) {
 				return true
 			}}
 		}
-		s.Set(1, []Task{task("a"), task("b"), task("c")}, true)
+		s.Set(1, []Task{task("a"), task("b"), task("c")}, atOnce)
 		run(t, s, func() { time.Sleep(59 * time.Second) })
 		assert.Equal(t, int64(1), most.Load())
 		assert.Equal(t, int64(3), ran.Load())
@@ -65,9 +65,9 @@ func TestTheDeadDoNotDelayTheLiving(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, dead, alive := NewScheduler(), new(atomic.Int64), new(atomic.Int64)
 		for id := range domain.ID(2000) {
-			s.Set(id+10, []Task{counting(id+10, "x", 30*time.Second, dead, 6*time.Second, false)}, false)
+			s.Set(id+10, []Task{counting(id+10, "x", 30*time.Second, dead, 6*time.Second, false)}, inPlace)
 		}
-		s.Set(1, []Task{counting(1, "x", 30*time.Second, alive, time.Millisecond, true)}, false)
+		s.Set(1, []Task{counting(1, "x", 30*time.Second, alive, time.Millisecond, true)}, inPlace)
 		run(t, s, func() {
 			time.Sleep(2 * time.Minute) // all dead ones are known as such now
 			s.Stats()
@@ -81,7 +81,7 @@ func TestTheDeadDoNotDelayTheLiving(t *testing.T) {
 func TestMissedRoundsAreSkippedNotQueued(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, n := NewScheduler(), new(atomic.Int64)
-		s.Set(1, []Task{counting(1, "slow", 10*time.Second, n, 25*time.Second, true)}, true)
+		s.Set(1, []Task{counting(1, "slow", 10*time.Second, n, 25*time.Second, true)}, atOnce)
 		run(t, s, func() { time.Sleep(89 * time.Second) })
 		// Starts at 0, 30 and 60 s: 25 s each, then the next multiple of 10 s.
 		assert.Equal(t, int64(3), n.Load())
@@ -92,10 +92,10 @@ func TestMissedRoundsAreSkippedNotQueued(t *testing.T) {
 func TestSetKeepsRhythmAndDropsTheRest(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, a, b := NewScheduler(), new(atomic.Int64), new(atomic.Int64)
-		s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true), counting(1, "b", time.Minute, b, 0, true)}, true)
+		s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true), counting(1, "b", time.Minute, b, 0, true)}, atOnce)
 		run(t, s, func() {
 			time.Sleep(30 * time.Second)
-			s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true)}, true)
+			s.Set(1, []Task{counting(1, "a", time.Minute, a, 0, true)}, atOnce)
 			time.Sleep(time.Minute)
 			assert.Equal(t, int64(2), a.Load(), "set again did not start it anew")
 			assert.Equal(t, int64(1), b.Load())
@@ -103,7 +103,7 @@ func TestSetKeepsRhythmAndDropsTheRest(t *testing.T) {
 			synctest.Wait()
 			assert.Equal(t, int64(3), a.Load())
 			assert.Equal(t, 0, s.Now(7, ""))
-			s.Set(1, nil, false)
+			s.Set(1, nil, inPlace)
 			assert.Equal(t, 0, s.Stats().Tasks)
 		})
 	})
@@ -117,7 +117,7 @@ func TestRunWaitsForTheLastTask(t *testing.T) {
 			time.Sleep(3 * time.Second)
 			ended.Store(true)
 			return true
-		}}}, true)
+		}}}, atOnce)
 		run(t, s, func() { time.Sleep(time.Second) })
 		assert.True(t, ended.Load())
 	})
@@ -127,7 +127,7 @@ func TestStartsAreSpread(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	var buckets [6]int
 	for id := range domain.ID(600) {
-		at := firstTime(Task{Device: id, Key: "k", Every: time.Minute}, now, false)
+		at := now.Add(Task{Device: id, Key: "k", Every: time.Minute}.resume(time.Time{}, now))
 		assert.False(t, at.Before(now))
 		buckets[int(at.Sub(now)/(10*time.Second))%6]++
 	}
@@ -156,7 +156,7 @@ func TestProbesDoNotWaitBehindWalks(t *testing.T) {
 		}
 		probe := counting(1, "probe", 15*time.Second, probes, time.Millisecond, true)
 		probe.Line, probe.Probe = "probe", true
-		s.Set(1, []Task{walk("a", "snmp"), walk("b", "snmp"), walk("c", "tcp"), probe}, true)
+		s.Set(1, []Task{walk("a", "snmp"), walk("b", "snmp"), walk("c", "tcp"), probe}, atOnce)
 		run(t, s, func() { time.Sleep(59 * time.Second) })
 		assert.Equal(t, int64(4), probes.Load(), "at 0, 15, 30 and 45 s, whatever else runs")
 		assert.Equal(t, int64(2), most.Load())
@@ -169,7 +169,7 @@ func TestProbesDoNotWaitBehindWalks(t *testing.T) {
 func TestWhatIsAskedForWhileItRunsRunsOnceMore(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, n := NewScheduler(), new(atomic.Int64)
-		s.Set(1, []Task{counting(1, "a", time.Hour, n, 10*time.Second, true)}, true)
+		s.Set(1, []Task{counting(1, "a", time.Hour, n, 10*time.Second, true)}, atOnce)
 		run(t, s, func() {
 			time.Sleep(time.Second)
 			assert.Equal(t, 1, s.Now(1, "a"))
@@ -180,14 +180,22 @@ func TestWhatIsAskedForWhileItRunsRunsOnceMore(t *testing.T) {
 	})
 }
 
-// What is due is told by the time that passed, not by what the clock on the
-// wall shows: every first time has a monotonic reading.
-func TestDueTimesDoNotFollowTheWallClock(t *testing.T) {
-	now := time.Now()
+func atOnce(Task) time.Duration { return 0 }
+
+func inPlace(t Task) time.Duration { return t.resume(time.Time{}, time.Now()) }
+
+// A start keeps the rhythm of the run before, and makes up what it missed.
+func TestTasksGoOnAfterARestart(t *testing.T) {
+	now := time.Date(2026, 11, 26, 3, 40, 0, 0, time.UTC)
 	for id := range domain.ID(50) {
-		due := firstTime(Task{Device: id, Key: "a", Every: time.Minute}, now, false)
-		assert.Contains(t, due.String(), "m=+", "the monotonic reading")
-		wait := due.Sub(now)
-		assert.True(t, wait >= 0 && wait < time.Minute, wait)
+		task := Task{Device: id, Key: "a", Every: 5 * time.Minute}
+		assert.Equal(t, 4*time.Minute, task.resume(now.Add(-time.Minute), now))
+		missed := task.resume(now.Add(-6*time.Minute), now)
+		assert.True(t, missed >= 0 && missed < makeUp, missed)
+		for name, last := range map[string]time.Time{"never": {}, "from the future": now.Add(time.Hour)} {
+			wait := task.resume(last, now)
+			assert.True(t, wait >= 0 && wait < 5*time.Minute, name)
+			assert.Equal(t, task.place(), now.Add(wait).Sub(now.Add(wait).Truncate(5*time.Minute)), name)
+		}
 	}
 }

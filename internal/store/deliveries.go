@@ -98,6 +98,12 @@ func (s Deliveries) Free(ctx context.Context) error {
 	return s.q(ctx).Exec("UPDATE deliveries SET lease_until = NULL WHERE state = 'waiting' AND lease_until IS NOT NULL").Error
 }
 
+// Shift moves the times at which deliveries are tried again by the time by which
+// the clock was set.
+func (s Deliveries) Shift(ctx context.Context, by time.Duration) error {
+	return s.q(ctx).Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND next_try_at > created_at", by.Seconds()).Error
+}
+
 // Lock returns one delivery, or ErrNotFound, and keeps others from changing it
 // until the transaction ends.
 func (s Deliveries) Lock(ctx context.Context, id domain.ID) (domain.Delivery, error) {

@@ -31,11 +31,10 @@ type Store struct {
 	pool *pgxpool.Pool
 	keys *Vault
 	// Samples are the values of all series; Values reads them for people.
-	Samples  *samples.Store
-	Values   Values
-	Words    *Words
-	Counters Counters
-	Sizes    Sizes
+	Samples *samples.Store
+	Values  Values
+	Words   *Words
+	Sizes   Sizes
 	// Vigil knows whether the database is there.
 	Vigil *Vigil
 }
@@ -70,7 +69,6 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 	s.Samples = samples.New(pool, s.Keeps.plans)
 	s.Words = newWords(s.area)
 	s.Values = Values{s.area, s.Samples, s.Words}
-	s.Counters = Counters{s.area, pool}
 	s.Sizes = Sizes{s.area, s.Samples}
 	s.Vigil = newVigil(cfg.ConnConfig)
 	return s, nil

@@ -65,7 +65,9 @@ type Row struct {
 
 // Fetched is the answer to one fetch.
 type Fetched struct {
-	At   time.Time // when the answer came, or the last of several
+	// At is when the answer came, or the last of several: a moment with its
+	// monotonic reading where we took it, which the engine turns into a time.
+	At   time.Time
 	Took time.Duration
 	// Uptime is sysUpTime in hundredths of a second.
 	Uptime      uint32

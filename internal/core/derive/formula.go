@@ -71,7 +71,16 @@ type State struct {
 func (st State) Last() (r rate.Reading, ok bool) { return st.last, st.looks > 0 }
 
 // Resume goes on from a look at a counter that an earlier run took.
-func (st *State) Resume(r rate.Reading) { *st = State{last: r, looks: 1} }
+func (st *State) Resume(r rate.Reading) {
+	r.Apart = true
+	*st = State{last: r, looks: 1}
+}
+
+// Shift moves what was seen by a time by which our clock was set.
+func (st *State) Shift(by time.Duration) {
+	st.before.At, st.last.At = st.before.At.Add(by), st.last.At.Add(by)
+	st.last.Apart = true
+}
 
 // Why explains the rate that the last two looks at a counter gave, or why
 // they gave none; ok is false where no counter was looked at.

@@ -270,6 +270,32 @@ func (e *Estate) RemoveDevice(id domain.ID) {
 // the given time: after a pause of ours the silence was not theirs.
 func (e *Estate) Grace(until time.Time) { e.graceUntil = until }
 
+// Shift moves all that was seen by a time by which our clock was set: what counts
+// is how long ago it was.
+func (e *Estate) Shift(by time.Duration) {
+	move := func(t *time.Time) {
+		if !t.IsZero() {
+			*t = t.Add(by)
+		}
+	}
+	move(&e.graceUntil)
+	for _, d := range e.devices {
+		move(&d.answersFrom)
+		move(&d.lastAt)
+		for i := range d.faults {
+			move(&d.faults[i].Since)
+		}
+	}
+	for _, s := range e.series {
+		for i := range s.window {
+			move(&s.window[i].At)
+		}
+		for _, st := range s.states {
+			move(&st.badSince)
+		}
+	}
+}
+
 // Restore sets the level that a rule had on a series before a restart. ok is
 // false when the series is not known.
 func (e *Estate) Restore(seriesID domain.ID, r rule.Rule, level domain.Level, held bool, t why.Trace) (ok bool) {

@@ -492,3 +492,23 @@ func TestWhatIsNotToldIsNotKnown(t *testing.T) {
 	assert.Equal(t, domain.Fine, well.Health[0].To)
 	assert.True(t, e.SetFaults(99, fault, t0).Empty(), "a device that is not there")
 }
+
+// The clock is set by an hour while something is wrong: all goes on by the time
+// that passed.
+func TestAClockThatIsSetMovesEverything(t *testing.T) {
+	for _, by := range []time.Duration{-time.Hour, time.Hour} {
+		e := pair(t)
+		e.SetFaults(2, []Fault{{Source: "Volumes", Reason: "refused", Since: t0}}, t0)
+		feed(e, 10, 15, 100)
+		e.Shift(by)
+		at := func(seconds int) time.Time { return t0.Add(by + time.Duration(seconds)*time.Second) }
+		found := e.Sample(10, domain.Sample{At: at(30), Value: 100})
+		require.Len(t, found.Judged, 1, "the second value in a row")
+		assert.Equal(t, at(15), found.Judged[0].FirstBadAt, "and the first was 15 s before")
+		_, reason, trace, _ := e.Health(2, at(30))
+		assert.Contains(t, reason+trace.Answer, "Volumes")
+		assert.Equal(t, at(0), e.devices[2].faults[0].Since)
+		h, _, _, _ := e.Health(1, at(40))
+		assert.Equal(t, domain.Critical, h)
+	}
+}

@@ -22,6 +22,10 @@ type Reading struct {
 	Uptime      uint32
 	UptimeKnown bool
 	Of          Instance
+	// Apart tells that our own clock cannot be trusted for the time since this
+	// look: another run took it, or the clock was set meanwhile. What passed is
+	// then checked against sysUpTime.
+	Apart bool
 }
 
 // Instance is the very thing that a counter counts for: a row of a table, in
@@ -56,6 +60,7 @@ const (
 	NoTime    Outcome = "no time"   // the clock stood still or went back
 	Changed   Outcome = "changed"   // the counter has another width now
 	Replaced  Outcome = "replaced"  // what it counts for is another thing now
+	Doubtful  Outcome = "doubtful"  // our clock and the device's disagree about the time that passed
 )
 
 const (
@@ -68,6 +73,10 @@ const (
 	// maxGap is the longest time between two readings that still makes an
 	// honest average; a longer silence is a gap.
 	maxGap = 24 * time.Hour
+	// Where our clock is not trusted, the device's may differ from it by so many
+	// seconds, and by such a part of the time that passed.
+	apartSlack = 2.0
+	apartPart  = 0.05
 )
 
 // Between returns the rate in counts a second from one reading to the next,
@@ -114,6 +123,7 @@ var explain = map[Outcome]string{
 	Ambiguous: "so long a time may hide more than one wrap: this interval has no rate",
 	NoTime:    "the clock did not go forward: this interval has no rate",
 	Changed:   "the counter changed its width: this interval has no rate",
+	Doubtful:  "our clock was set or another run looked before, and the device says that another time passed: this interval has no rate",
 	Replaced:  "the device counts for another row, or since another time: this interval has no rate",
 }
 
@@ -131,6 +141,8 @@ func judge(old *Reading, now Reading, ceiling float64) (Outcome, float64) {
 		return Changed, 0
 	case restarted(*old, now, elapsed.Seconds()):
 		return Rebooted, 0
+	case old.Apart && disagree(*old, now, elapsed.Seconds()):
+		return Doubtful, 0
 	case elapsed > maxGap:
 		return Ambiguous, 0
 	}
@@ -159,6 +171,16 @@ func restarted(old, now Reading, elapsed float64) bool {
 	}
 	before, after := float64(old.Uptime)/100, float64(now.Uptime)/100
 	return math.Abs(before+elapsed-(after+uptimeRound)) > uptimeSlack
+}
+
+// disagree tells whether sysUpTime, which may have wrapped once, moved by another
+// time than our clock.
+func disagree(old, now Reading, elapsed float64) bool {
+	if !old.UptimeKnown || !now.UptimeKnown {
+		return false
+	}
+	passed := float64(now.Uptime-old.Uptime) / 100
+	return math.Abs(passed-elapsed) > math.Max(apartSlack, apartPart*elapsed)
 }
 
 // fell decides between one wrap and a reset for a counter that went down.

@@ -19,6 +19,7 @@ func at(seconds int, count uint64, bits int) Reading {
 
 func TestBetween(t *testing.T) {
 	noUptime := func(r Reading) Reading { r.UptimeKnown = false; return r }
+	apart := func(r Reading) Reading { r.Apart = true; return r }
 	uptime := func(r Reading, ticks uint32) Reading { r.Uptime = ticks; return r }
 	for name, c := range map[string]struct {
 		old, now Reading
@@ -51,7 +52,16 @@ func TestBetween(t *testing.T) {
 		"no uptime known":   {noUptime(at(0, 1000, 64)), noUptime(at(60, 7000, 64)), 0, Steady, 100},
 		"clock stood still": {at(0, 1000, 64), at(0, 7000, 64), 0, NoTime, 0},
 		"clock went back":   {at(60, 1000, 64), at(0, 7000, 64), 0, NoTime, 0},
-		"width changed":     {at(0, 1000, 32), at(60, 7000, 64), 0, Changed, 0},
+		// Another run looked, or our clock was set: the device's own clock decides
+		// whether what we think has passed is what passed.
+		"apart, and the clocks agree":      {apart(at(0, 1000, 64)), at(60, 7000, 64), 0, Steady, 100},
+		"apart, within 2 s":                {apart(at(0, 1000, 64)), uptime(at(20, 3000, 64), 102_200), 0, Steady, 100},
+		"apart, beyond 2 s":                {apart(at(0, 1000, 64)), uptime(at(20, 3000, 64), 102_201), 0, Doubtful, 0},
+		"apart, 5 % of a long time":        {apart(at(0, 1000, 64)), uptime(at(600, 61_000, 64), 163_000), 0, Steady, 100},
+		"apart, our clock was set forward": {apart(at(0, 1000, 64)), uptime(at(240, 7000, 64), 106_000), 0, Doubtful, 0},
+		"apart, and no uptime known":       {noUptime(apart(at(0, 1000, 64))), noUptime(at(60, 7000, 64)), 0, Steady, 100},
+		"apart, over a wrap of the uptime": {apart(uptime(at(0, 1000, 64), 4294964296)), uptime(at(60, 7000, 64), 3000), 0, Steady, 100},
+		"width changed":                    {at(0, 1000, 32), at(60, 7000, 64), 0, Changed, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got, outcome, trace := Between(&c.old, c.now, c.ceiling)

@@ -73,7 +73,7 @@ func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, erro
 		if err := status(answer); err != nil {
 			return Table{}, err
 		}
-		w.at = time.Now().UTC()
+		w.at = time.Now()
 		if err := w.take(answer.Variables, requests == 0); err != nil {
 			return Table{}, err
 		}

@@ -48,7 +48,7 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 	start := time.Now()
 	got, err := l.ask(ctx, q)
 	now := time.Now()
-	got.At, got.Took = now.UTC(), now.Sub(start)
+	got.At, got.Took = now, now.Sub(start)
 	if err != nil {
 		var known failure
 		got.Error, got.Failure = err.Error(), derive.Wrong

@@ -237,7 +237,7 @@ func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert
 	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
-	return r.tell(ctx, in, j, alert.ID, domain.EventRecovered, "Recovered after "+units.Span(j.At.Sub(in.EpisodeAt)), j.Reason())
+	return r.tell(ctx, in, j, alert.ID, domain.EventRecovered, "Recovered after "+units.Span(max(0, j.At.Sub(in.EpisodeAt))), j.Reason())
 }
 
 // tell writes the event into the story and lets the plans act on it.

@@ -112,6 +112,9 @@ type Result struct {
 // maxHeld bounds the samples that are held before they are stored.
 const maxHeld = 1_000_000
 
+// mostAhead is how far ahead of our clock samples may be.
+const mostAhead = time.Minute
+
 // Check reads a text as Import would, and changes nothing.
 func (s *Service) Check(ctx context.Context, f exchange.Format, from io.Reader) (Result, error) {
 	return s.read(ctx, f, from, func([]samples.History, []domain.SeriesText) error { return nil })
@@ -192,6 +195,7 @@ func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, k
 	if err != nil {
 		return out, err
 	}
+	latest := time.Now().Add(mostAhead)
 	held, texts, seen, count := map[domain.ID][]codec.Point{}, []domain.SeriesText(nil), map[domain.ID]bool{}, 0
 	flush := func() error {
 		err := keep(histories(held), texts)
@@ -202,6 +206,9 @@ func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, k
 		id, err := known.find(r)
 		if err != nil {
 			return err
+		}
+		if r.At.After(latest) {
+			return fmt.Errorf("the time %s is in the future", r.At.UTC().Format(time.RFC3339))
 		}
 		if r.Text != nil {
 			texts = append(texts, domain.SeriesText{SeriesID: id, At: r.At, Text: derive.CleanText(*r.Text)})

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"slices"
 	"sync"
+	"time"
 
 	"tirelessowl/internal/core/codec"
 )
@@ -114,6 +115,47 @@ func (h *head) correct(p codec.Point) {
 			h.tail[i].V = p.V
 		}
 	}
+}
+
+// Rewind lets points from now on be the newest, though later ones are known: the
+// clock that stamped those was set back. They stay where they are in time. It
+// returns how many series that concerned.
+func (s *Store) Rewind(now time.Time) (series int) {
+	limit := now.UnixMilli()
+	for i := range s.shards {
+		sh := &s.shards[i]
+		sh.mu.Lock()
+		sh.each(i, func(id int64, h *head) {
+			if sh.rewind(id, h, limit) {
+				series++
+			}
+		})
+		sh.mu.Unlock()
+	}
+	for newest := s.newest.Load(); newest > limit && !s.newest.CompareAndSwap(newest, limit); newest = s.newest.Load() {
+		// a block is being applied
+	}
+	return series
+}
+
+// rewind takes the points behind a time out of a tail; those that are nowhere else
+// count as late from then on.
+func (sh *shard) rewind(id int64, h *head, limit int64) bool {
+	n := len(h.tail)
+	for n > 0 && h.tail[n-1].T > limit {
+		n--
+	}
+	if n == len(h.tail) {
+		return false
+	}
+	if later := h.tail[max(n, h.kept):]; len(later) > 0 {
+		if sh.late == nil {
+			sh.late = map[int64][]codec.Point{}
+		}
+		sh.late[id] = append(sh.late[id], later...)
+	}
+	h.tail, h.kept = h.tail[:n], min(h.kept, n)
+	return true
 }
 
 // pack moves the first n points of the tail into packed.

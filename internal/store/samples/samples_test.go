@@ -323,3 +323,34 @@ func TestAFullSpillFileSlowsDownAndLosesNothing(t *testing.T) {
 	require.NoError(t, s.Append(t.Context(), []domain.SeriesSample{at(2, 1, 2)}))
 	assert.Equal(t, []float64{1, 2}, values(points(t, s, 1)[1]))
 }
+
+// The clock was set back by five minutes: what comes now is the newest, and what was
+// stamped before stays where it is in time.
+func TestRewind(t *testing.T) {
+	db := testkit.OpenStore(t, testkit.URL(t))
+	s := open(t, db, samples.Options{})
+	ctx := t.Context()
+	for m := range 30 {
+		require.NoError(t, s.Append(ctx, []domain.SeriesSample{at(float64(m), 1, float64(m)), at(3, 2, 7)}))
+	}
+	assert.Equal(t, 1, s.Rewind(noon.Add(24*time.Minute)), "the other series has nothing later")
+	assert.Zero(t, s.Rewind(noon.Add(24*time.Minute)))
+	assert.Equal(t, noon.Add(24*time.Minute), s.Newest())
+	for m := 24.5; m < 27; m++ {
+		require.NoError(t, s.Append(ctx, []domain.SeriesSample{at(m, 1, -m)}))
+		latest := s.Latest(1)
+		assert.Equal(t, -m, latest[len(latest)-1].V)
+	}
+	want := []float64{23, 24, -24.5, 25, -25.5, 26, -26.5, 27, 28, 29}
+	check := func() {
+		got := values(points(t, s, 1)[1])
+		assert.Equal(t, want, got[len(got)-10:])
+		assert.Len(t, got, 33)
+	}
+	check()
+	require.NoError(t, s.Seal(ctx))
+	check()
+	reader := samples.New(db.Pool(), nil)
+	require.NoError(t, reader.Load(ctx))
+	assert.Equal(t, 33, len(points(t, reader, 1)[1]))
+}
