@@ -51,7 +51,7 @@ func TestAClockThatIsSetStopsNothing(t *testing.T) {
 		off.Store(int64(set))
 		before := newest("wan0/in").At
 		if set < 0 {
-			look(func() bool { at := newest("wan0/in").At; return at.Before(before.Add(set / 2)) && !at.IsZero() })
+			look(func() bool { at := newest("wan0/in").At; return at.Before(before.Add(set/2)) && !at.IsZero() })
 		} else {
 			look(func() bool { return newest("wan0/in").At.After(before.Add(set / 2)) })
 		}

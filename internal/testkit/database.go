@@ -129,7 +129,9 @@ func OpenStore(t testing.TB, url string) *store.Store {
 func Away(t testing.TB, s *store.Store) (back func()) {
 	t.Helper()
 	name := s.Pool().Config().ConnConfig.Database
-	allow := func(yes bool) { require.NoError(t, admin(context.Background(), fmt.Sprintf("ALTER DATABASE %s ALLOW_CONNECTIONS %t", name, yes))) }
+	allow := func(yes bool) {
+		require.NoError(t, admin(context.Background(), fmt.Sprintf("ALTER DATABASE %s ALLOW_CONNECTIONS %t", name, yes)))
+	}
 	allow(false)
 	require.NoError(t, admin(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '"+name+"'"))
 	return sync.OnceFunc(func() { allow(true) })

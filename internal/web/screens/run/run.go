@@ -78,13 +78,26 @@ type figuresView struct {
 	Show    string
 	Stats   engine.CollectorStats
 	Samples samples.Stats
+	Process engine.Footprint
+	Trouble *engine.Trouble // nil when all is well
+	Jump    *engine.Jump    // of the clock, the newest; nil for none
 	Drill   bool
 }
 
 func deviceURL(id domain.ID) string { return "/devices/" + strconv.FormatInt(id, 10) }
 
 func (s Screen) figures(w http.ResponseWriter, r *http.Request) error {
-	v := figuresView{"figures", s.Engine.Stats(), s.Store.Samples.Stats(), s.Drill != nil}
+	v := figuresView{Show: "figures", Stats: s.Engine.Stats(), Samples: s.Store.Samples.Stats(), Process: s.Engine.Footprint(), Drill: s.Drill != nil}
+	if t, bad := s.Engine.Trouble(); bad {
+		v.Trouble = &t
+	}
+	set, err := s.Store.Settings.Get(r.Context(), engine.SettingJump)
+	if err != nil {
+		return err
+	}
+	if jump, ok := engine.Jumped(set); ok {
+		v.Jump = &jump
+	}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Run", Area: "run", Body: v})
 }
 
