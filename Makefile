@@ -3,7 +3,7 @@ export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
 
-.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-e2e bench compare bench-store mutants screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-faults test-e2e faults bench compare bench-store mutants screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -36,11 +36,14 @@ setup: ## install what running needs
 setup-test: ## install what tests need besides
 	@tools/setup.sh postgresql chromium
 
-test: setup-test build test-go test-e2e ## run all tests
+test: setup-test build test-go test-faults test-e2e ## run all tests
 
 test-go: setup assets
 	@go vet ./...
 	@go test -tags gosnmp_nodebug -timeout 10m ./...
+
+test-faults: setup build
+	@go run ./cmd/faults -short
 
 test-race: setup assets ## run the Go tests with the race detector, which needs a C compiler
 	@go test -race -tags gosnmp_nodebug -timeout 20m ./...
@@ -59,6 +62,9 @@ bench-store: setup build ## measure the sample store; prints a table and writes 
 
 mutants: setup assets ## change lines on purpose and tell what no test noticed; takes hours (AREA=internal/core/plan for a part)
 	@node tools/mutants.mjs $(AREA)
+
+faults: setup build ## break what the application stands on again and again, with an account of its own; takes a good half hour
+	@go run ./cmd/faults
 
 screenshots: setup-test build ## make docs/screenshots anew from the demo
 	@tools/e2e.sh --project=screenshots

@@ -141,6 +141,9 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		return nil, err
 	}
 	a.files = files
+	if c.ClockFile != "" {
+		a.evaluator.By(engine.NewClock(wallClock(c.ClockFile)))
+	}
 	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, files, log)
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, files.Sent, log)

@@ -22,7 +22,9 @@ type Config struct {
 	DemoBase    netip.Addr `env:"OWL_DEMO_BASE" default:"127.77.0.0" placeholder:"ADDRESS" help:"First address of the simulated estate (${default})."`
 	DemoPort    int        `env:"OWL_DEMO_PORT" default:"0" placeholder:"N" help:"Port of the simulated devices; 0 derives it from the first address."`
 	KeepDays    int        `env:"OWL_KEEP_DAYS" default:"90" placeholder:"N" help:"Days that single samples are kept (${default})."`
-	LogLevel    string     `env:"OWL_LOG_LEVEL" default:"info" enum:"debug,info,warn,error" placeholder:"LEVEL" help:"${enum} (${default})."`
+	// ClockFile holds by how many seconds the wall clock is off, for rehearsals.
+	ClockFile string `env:"OWL_CLOCK_FILE" hidden:""`
+	LogLevel  string `env:"OWL_LOG_LEVEL" default:"info" enum:"debug,info,warn,error" placeholder:"LEVEL" help:"${enum} (${default})."`
 }
 
 // Validate refuses settings that cannot be; the error names the setting.

@@ -24,6 +24,7 @@ type agents struct {
 	raw       *net.UDPConn
 	decoder   *gosnmp.GoSNMP
 	now       func() time.Time
+	greeted   *greetings // what was answered; may be nil
 }
 
 func listenAgents(port int, community string, find func(netip.Addr) *Device) (*agents, error) {
@@ -75,6 +76,9 @@ func (a *agents) handle(d *Device, request []byte, from net.Addr, src net.IP) {
 	answer, ok := d.answer(packet, now)
 	if !ok {
 		return
+	}
+	if a.greeted != nil {
+		a.greeted.note(d, packet, now)
 	}
 	src = append(net.IP(nil), src...)
 	send := func() { _, _ = a.conn.WriteTo(answer, &ipv4.ControlMessage{Src: src}, from) }

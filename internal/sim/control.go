@@ -20,6 +20,7 @@ func (e *Estate) control() http.Handler {
 	r.Post("/faults", e.breakThing)
 	r.Delete("/faults/{id}", e.mendThing)
 	r.Get("/history", e.history)
+	r.Get("/greetings", e.greetings)
 	return r
 }
 
@@ -57,7 +58,7 @@ func (e *Estate) cannot(f Fault) string {
 		if !slices.ContainsFunc(e.Devices, func(d *Device) bool { return d.Place == f.Target }) {
 			return "there is no place " + f.Target
 		}
-	case FaultDeskRefuses, FaultDeskHangs, FaultDeskNonsense, FaultMailRefuses:
+	case FaultDeskRefuses, FaultDeskHangs, FaultDeskNonsense, FaultDeskLies, FaultMailRefuses, FaultMailThinks, FaultMailHangsUp:
 	default:
 		return "unknown kind of fault"
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"slices"
@@ -86,6 +87,9 @@ func (d *desk) spoilt(next http.Handler) http.Handler {
 			<-r.Context().Done()
 		case d.faults.has(FaultDeskNonsense):
 			fmt.Fprint(w, "<html>Welcome to the intranet portal</html>")
+		case d.faults.has(FaultDeskLies) && r.Method != http.MethodGet:
+			next.ServeHTTP(httptest.NewRecorder(), r)
+			problem(w, http.StatusInternalServerError, "the desk did it and does not know it")
 		default:
 			next.ServeHTTP(w, r)
 		}

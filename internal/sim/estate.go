@@ -15,13 +15,14 @@ type Estate struct {
 	faults  *faults
 	origin  time.Time
 	base    netip.Addr
+	greeted *greetings
 }
 
 // NewEstate builds all devices. base is the first address; origin is the
 // moment of set-up that the stories refer to, and must stay the same over
 // restarts.
 func NewEstate(base netip.Addr, origin time.Time) *Estate {
-	e := &Estate{byAddr: map[netip.Addr]*Device{}, byName: map[string]*Device{}, origin: origin, base: base, faults: newFaults()}
+	e := &Estate{byAddr: map[netip.Addr]*Device{}, byName: map[string]*Device{}, origin: origin, base: base, faults: newFaults(), greeted: &greetings{}}
 	e.buildHeadOffice()
 	for i, t := range terminals {
 		e.buildTerminal(20+10*i, t)

@@ -10,7 +10,7 @@ import (
 // Fault is one thing broken on purpose.
 type Fault struct {
 	ID     int       `json:"id"`
-	Kind   string    `json:"kind"` // stop, cut, fill, desk-refuses, desk-hangs, desk-nonsense, mail-refuses
+	Kind   string    `json:"kind"` // one of the kinds below
 	Target string    `json:"target"`
 	Volume string    `json:"volume,omitempty"`
 	Since  time.Time `json:"since"`
@@ -25,6 +25,9 @@ const (
 	FaultDeskHangs    = "desk-hangs"
 	FaultDeskNonsense = "desk-nonsense"
 	FaultMailRefuses  = "mail-refuses"
+	FaultMailThinks   = "mail-thinks"   // it takes a message and answers long after
+	FaultMailHangsUp  = "mail-hangs-up" // it takes a message and leaves without a farewell
+	FaultDeskLies     = "desk-lies"     // it does what it is asked and says that it failed
 )
 
 // fillTime is how long a volume takes to fill, or to be cleaned, in a drill.

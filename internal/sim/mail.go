@@ -28,7 +28,7 @@ type Mail struct {
 }
 
 // keepMails bounds how many messages the sink holds.
-const keepMails = 500
+const keepMails = 2000
 
 // sink is a mail server that delivers to a page.
 type sink struct {
@@ -55,10 +55,11 @@ func (s *sink) server(addr string) *smtp.Server {
 }
 
 // NewSession implements smtp.Backend.
-func (s *sink) NewSession(*smtp.Conn) (smtp.Session, error) { return &session{sink: s}, nil }
+func (s *sink) NewSession(c *smtp.Conn) (smtp.Session, error) { return &session{sink: s, conn: c}, nil }
 
 type session struct {
 	sink *sink
+	conn *smtp.Conn
 	from string
 	to   []string
 }
@@ -96,8 +97,17 @@ func (s *session) Data(r io.Reader) error {
 		m.Body = string(text)
 	}
 	s.sink.keep(m)
+	switch {
+	case s.sink.faults.has(FaultMailThinks):
+		time.Sleep(thinks)
+	case s.sink.faults.has(FaultMailHangsUp):
+		time.AfterFunc(20*time.Millisecond, func() { s.conn.Close() })
+	}
 	return nil
 }
+
+// thinks is how long a mail server takes to answer that thinks.
+const thinks = 25 * time.Second
 
 // Reset implements smtp.Session.
 func (s *session) Reset() { s.from, s.to = "", nil }

@@ -61,6 +61,7 @@ func Run(ctx context.Context, s Settings, ready func()) error {
 	if err != nil {
 		return fmt.Errorf("agents: %w", err)
 	}
+	agents.greeted = estate.greeted
 	taken := newSink(file(s.DataDir, "mail.json"), estate.faults)
 	sites := map[int]http.Handler{
 		1: estate.control(),

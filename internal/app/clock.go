@@ -1,0 +1,18 @@
+package app
+
+import (
+	"os"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// wallClock is a clock that is off by the seconds that a file holds: rehearsals
+// set it as an administrator sets that of a machine.
+func wallClock(file string) func() time.Time {
+	return func() time.Time {
+		text, _ := os.ReadFile(file) // without the file it is right
+		off, _ := strconv.ParseFloat(strings.TrimSpace(string(text)), 64)
+		return time.Now().Add(time.Duration(off * float64(time.Second)))
+	}
+}
