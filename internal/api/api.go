@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
@@ -34,6 +35,7 @@ type Wiring struct {
 	Transfer *transfer.Service
 	Kits     *collect.Service
 	Watch    *watch.Service
+	Devices  *devices.Service
 	// Keep is for how many days samples are kept where nothing else is set.
 	Keep   store.KeepDays
 	Engine Engine
@@ -70,6 +72,7 @@ func New(p Wiring) http.Handler {
 	a.places()
 	a.sweeps()
 	a.devices()
+	a.changing()
 	a.endpoints()
 	a.kits()
 	a.series()

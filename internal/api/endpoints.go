@@ -58,10 +58,12 @@ func (a *api) endpoints() {
 			Address      string            `json:"address,omitempty"`
 			CredentialID int64             `json:"credential_id,omitempty"`
 			Settings     map[string]string `json:"settings,omitempty"`
+			// Secrets of the credential, by name.
+			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of the credential, again: needed where the address lies outside of what it is bound to"`
 		}
 	}
 	typed := func(in *draft) collect.EndpointDraft {
-		return collect.EndpointDraft{Address: in.Body.Address, CredentialID: in.Body.CredentialID, Settings: in.Body.Settings}
+		return collect.EndpointDraft{Address: in.Body.Address, CredentialID: in.Body.CredentialID, Settings: in.Body.Settings, Secrets: secretsOf(in.Body.Secrets)}
 	}
 	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}/endpoints/{way}", tag, "Change how a device is talked to; it is in force at once",
 		func(ctx context.Context, in *draft) (*Body[Endpoint], error) {

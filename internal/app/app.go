@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
@@ -51,6 +52,7 @@ type App struct {
 	Respond  *respond.Service
 	Watch    *watch.Service
 	Transfer *transfer.Service
+	Devices  *devices.Service
 	Engine   *engine.Collector
 
 	log       *slog.Logger
@@ -148,6 +150,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
+	a.Devices = devices.New(s, a.Kits, a.Engine.Reload)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
 	a.Judge = judge.New(s, a.Kits, kinds.All, a.evaluator.SetRules)
@@ -191,6 +194,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		Respond:  a.Respond,
 		Watch:    a.Watch,
 		Transfer: a.Transfer,
+		Devices:  a.Devices,
 		Engine:   a.Engine,
 		Hub:      a.hub,
 		Drill:    drill,
@@ -205,6 +209,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 			Judge:    a.Judge,
 			Respond:  a.Respond,
 			Transfer: a.Transfer,
+			Devices:  a.Devices,
 			Kits:     a.Kits,
 			Watch:    a.Watch,
 			Keep:     keep,

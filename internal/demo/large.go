@@ -44,7 +44,7 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 	if err := l.people(ctx); err != nil {
 		return g, err
 	}
-	c, err := l.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, domain.Secrets{"community": l.Community})
+	c, err := l.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"}, domain.Secrets{"community": l.Community})
 	if err != nil {
 		return g, err
 	}

@@ -38,7 +38,7 @@ func (w *World) Build(ctx context.Context, devices []Device, now time.Time) erro
 	if err := w.responses(ctx); err != nil {
 		return err
 	}
-	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c"}, domain.Secrets{"community": w.Community})
+	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"}, domain.Secrets{"community": w.Community})
 	if err != nil {
 		return err
 	}

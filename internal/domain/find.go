@@ -76,6 +76,8 @@ type Credential struct {
 	Name     string            `json:"name"`
 	Kind     string            `json:"kind"` // one of those that ways describe
 	Settings map[string]string `json:"settings"`
+	// Ranges are the addresses that it may be sent to.
+	Ranges string `json:"ranges"`
 }
 
 // User is a person who may sign in.

@@ -171,7 +171,7 @@ func (a *agent) serve(t *testing.T) int {
 func facing(t *testing.T, a *agent) world {
 	t.Helper()
 	w, ctx := setup(t, "interfaces"), t.Context()
-	c, err := w.store.Credentials.Add(ctx, domain.Credential{Name: "read", Kind: "snmp-v2c"}, domain.Secrets{"community": "c"})
+	c, err := w.store.Credentials.Add(ctx, domain.Credential{Name: "read", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "c"})
 	require.NoError(t, err)
 	settings := map[string]string{"port": fmt.Sprint(a.serve(t)), "timeout": "300ms", "retries": "2"}
 	require.NoError(t, w.store.Endpoints.Save(ctx, domain.Endpoint{DeviceID: w.device.ID, Way: "snmp", Address: netip.MustParseAddr("127.0.0.1"), CredentialID: c.ID, Settings: settings}))

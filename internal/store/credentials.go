@@ -18,24 +18,25 @@ type credentialRow struct {
 	Kind     string
 	Settings map[string]string `gorm:"serializer:json"`
 	Secrets  sealed            `gorm:"serializer:json"`
+	Ranges   string
 }
 
 func (credentialRow) TableName() string { return "credentials" }
 
 func (r credentialRow) domain() domain.Credential {
-	return domain.Credential{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings}
+	return domain.Credential{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Ranges: r.Ranges}
 }
 
 // All returns all credentials, without their secrets.
 func (s Credentials) All(ctx context.Context) ([]domain.Credential, error) {
 	var rows []credentialRow
-	err := s.q(ctx).Select("id", "name", "kind", "settings").Order("name").Find(&rows).Error
+	err := s.q(ctx).Select("id", "name", "kind", "settings", "ranges").Order("name").Find(&rows).Error
 	return each(rows, credentialRow.domain), err
 }
 
 // Add stores a credential under a name, its secrets sealed.
 func (s Credentials) Add(ctx context.Context, c domain.Credential, secrets domain.Secrets) (domain.Credential, error) {
-	row := credentialRow{Name: c.Name, Kind: c.Kind, Settings: c.Settings}
+	row := credentialRow{Name: c.Name, Kind: c.Kind, Settings: c.Settings, Ranges: c.Ranges}
 	if row.Settings == nil {
 		row.Settings = map[string]string{}
 	}
@@ -45,6 +46,11 @@ func (s Credentials) Add(ctx context.Context, c domain.Credential, secrets domai
 	}
 	err = s.q(ctx).Create(&row).Error
 	return row.domain(), known(err)
+}
+
+// SetRanges changes to which addresses a credential may be sent.
+func (s Credentials) SetRanges(ctx context.Context, id domain.ID, ranges string) error {
+	return must(s.q(ctx).Model(&credentialRow{}).Where("id = ?", id).Update("ranges", ranges))
 }
 
 // Opened is a credential with its secrets.

@@ -95,7 +95,22 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 // Update changes what people may change of a device.
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
 	return must(s.q(ctx).Model(&deviceRow{}).Where("id = ?", d.ID).Updates(map[string]any{
-		"place_id": d.PlaceID, "name": d.Name, "paused": d.Paused}))
+		"place_id": d.PlaceID, "name": d.Name, "address": d.Address.String(), "paused": d.Paused}))
+}
+
+// Named returns the device of a name, or ErrNotFound.
+func (s Devices) Named(ctx context.Context, name string) (domain.Device, error) {
+	var row deviceRow
+	err := s.q(ctx).Take(&row, "name = ?", name).Error
+	return row.domain(), known(err)
+}
+
+// Readdress lets a device be known by another address in the place of one.
+func (s Devices) Readdress(ctx context.Context, id domain.ID, old, now netip.Addr) error {
+	if err := s.q(ctx).Exec("DELETE FROM device_addresses WHERE device_id = ? AND address = ?", id, old.String()).Error; err != nil {
+		return err
+	}
+	return s.q(ctx).Exec("INSERT INTO device_addresses VALUES (?, ?) ON CONFLICT DO NOTHING", id, now.String()).Error
 }
 
 // SetHealth records a device's health.

@@ -55,7 +55,7 @@ func screens(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.Sessio
 			g.Group(func(g chi.Router) {
 				g.Use(middleware.SignedIn(sessions, p.Access, failed))
 				estate.Screen{Render: r, Watch: p.Watch, Store: p.Store, Strip: strip.view}.Routes(g)
-				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Transfer: p.Transfer}.Routes(g)
+				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices}.Routes(g)
 				findscreen.Screen{Render: r, Find: p.Find, Store: p.Store, Port: p.Port}.Routes(g)
 				collectscreen.Screen{Render: r, Kits: p.Kits, Store: p.Store}.Routes(g)
 				judgescreen.Screen{Render: r, Judge: p.Judge, Store: p.Store}.Routes(g)

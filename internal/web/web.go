@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/respond"
@@ -46,12 +47,13 @@ type Wiring struct {
 	Respond  *respond.Service
 	Transfer *transfer.Service
 	// Keep is for how many days samples are kept where nothing else is set.
-	Keep   store.KeepDays
-	Watch  *watch.Service
-	Engine *engine.Collector
-	Hub    *engine.Hub
-	Drill  Drill // nil without a simulated estate
-	Log    *slog.Logger
+	Keep    store.KeepDays
+	Watch   *watch.Service
+	Devices *devices.Service
+	Engine  *engine.Collector
+	Hub     *engine.Hub
+	Drill   Drill // nil without a simulated estate
+	Log     *slog.Logger
 	// Port is what a new sweep asks by default.
 	Port   int
 	Secure bool // served over TLS

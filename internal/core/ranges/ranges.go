@@ -22,9 +22,22 @@ func (e *Error) Error() string { return fmt.Sprintf("“%s”: %s", shorten(e.In
 // Set is a set of addresses; the zero value is empty.
 type Set struct{ set *netipx.IPSet }
 
-// Parse reads a list of ranges. A set of more than MaxAddresses addresses and
-// anything malformed is refused with an *Error.
+// Parse reads a list of ranges to try. A set of more than MaxAddresses addresses
+// and anything malformed is refused with an *Error.
 func Parse(text string) (Set, error) {
+	s, err := Read(text)
+	if err != nil {
+		return s, err
+	}
+	if n := s.size(); n.Cmp(big.NewInt(MaxAddresses)) > 0 {
+		return Set{}, &Error{text, fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
+	}
+	return s, nil
+}
+
+// Read reads a list of ranges, however many addresses that are; anything
+// malformed is refused with an *Error.
+func Read(text string) (Set, error) {
 	var b netipx.IPSetBuilder
 	for _, piece := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(", \t\r\n;", r) }) {
 		r, err := parseOne(piece)
@@ -33,11 +46,7 @@ func Parse(text string) (Set, error) {
 		}
 		b.AddRange(r)
 	}
-	s := built(&b)
-	if n := s.size(); n.Cmp(big.NewInt(MaxAddresses)) > 0 {
-		return Set{}, &Error{text, fmt.Sprintf("%s addresses are more than one sweep may try (%d, a /8)", n, MaxAddresses)}
-	}
-	return s, nil
+	return built(&b), nil
 }
 
 func built(b *netipx.IPSetBuilder) Set {

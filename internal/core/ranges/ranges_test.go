@@ -104,3 +104,15 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What a credential is bound to may be more than one sweep may try.
+func TestReadTakesMoreThanASweep(t *testing.T) {
+	const many = "10.0.0.0/8, 127.0.0.0/8"
+	_, err := Parse(many)
+	assert.ErrorContains(t, err, "more than one sweep")
+	s, err := Read(many)
+	require.NoError(t, err)
+	assert.True(t, s.Contains(netip.MustParseAddr("127.3.2.1")))
+	_, err = Read("10.0.0.0/8, boathouse")
+	assert.Error(t, err)
+}

@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
 )
 
 // Endpoint is how a device is talked to by a way, with the way's description.
@@ -82,6 +83,9 @@ type EndpointDraft struct {
 	Address      string // empty for the device's own
 	CredentialID domain.ID
 	Settings     map[string]string
+	// Secrets are those of the credential, typed again: needed where the address
+	// lies outside of what it is bound to.
+	Secrets domain.Secrets
 }
 
 // check makes an endpoint of what was typed. The errors are by field:
@@ -118,10 +122,33 @@ func (s *Service) SetEndpoint(ctx context.Context, deviceID domain.ID, name stri
 	if err != nil {
 		return err
 	}
-	if _, err := s.store.Devices.One(ctx, deviceID); err != nil {
+	device, err := s.store.Devices.One(ctx, deviceID)
+	if err != nil {
 		return err
 	}
-	return s.store.Endpoints.Save(ctx, e)
+	return s.store.InTx(ctx, func(tx *store.Areas) error {
+		if err := s.allow(ctx, tx, device, e, d.Secrets); err != nil {
+			return err
+		}
+		return tx.Endpoints.Save(ctx, e)
+	})
+}
+
+// allow makes sure that the credential of an endpoint may be sent to where that
+// is asked.
+func (s *Service) allow(ctx context.Context, tx *store.Areas, d domain.Device, e domain.Endpoint, typed domain.Secrets) error {
+	if e.CredentialID == 0 {
+		return nil
+	}
+	at := d.Address
+	if e.Address.IsValid() {
+		at = e.Address
+	}
+	problem, err := s.Rebind(ctx, tx, e.CredentialID, at, typed)
+	if err == nil && problem != "" {
+		err = domain.FieldErrors{"secret": problem}
+	}
+	return err
 }
 
 // Trial is what a device answered to what a kit would ask of it.
@@ -147,6 +174,10 @@ func (s *Service) Try(ctx context.Context, deviceID domain.ID, name string, d En
 	}
 	device, err := s.store.Devices.One(ctx, deviceID)
 	if err != nil {
+		return out, err
+	}
+	// What is tried is sent as well.
+	if err := s.store.InTx(ctx, func(tx *store.Areas) error { return s.allow(ctx, tx, device, e, d.Secrets) }); err != nil {
 		return out, err
 	}
 	fittings, err := s.store.Fittings.Of(ctx, deviceID)

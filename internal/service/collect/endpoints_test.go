@@ -37,7 +37,7 @@ func TestEndpointsAreThoseInUse(t *testing.T) {
 	assert.Empty(t, got, "nothing is fitted, nothing is set")
 
 	fit(t, s, d, domain.Fitting{Kit: "reachability"}, domain.Fitting{Kit: "long gone"})
-	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "Pier", Kind: "snmp-v2c"}, domain.Secrets{"community": "quay"})
+	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "Pier", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "quay"})
 	require.NoError(t, err)
 	_, err = s.Credentials.Add(ctx, domain.Credential{Name: "Key", Kind: "key"}, nil)
 	require.NoError(t, err)

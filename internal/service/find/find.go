@@ -138,7 +138,7 @@ func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
 	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		if d.Community != "" {
 			kind, secrets := s.prober.Credential(d.Community)
-			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: kind}, secrets)
+			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: kind, Ranges: strings.TrimSpace(d.Ranges)}, secrets)
 			if err != nil {
 				return err
 			}

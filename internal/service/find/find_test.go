@@ -172,7 +172,7 @@ func TestSeveralAddressesAreOneFind(t *testing.T) {
 func TestSecondCredentialIsTried(t *testing.T) {
 	w := setup(t)
 	w.network.devices["192.0.2.1"] = answer("edge", "aa")
-	wrong, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c"}, domain.Secrets{"community": "wrong"})
+	wrong, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "wrong"})
 	require.NoError(t, err)
 	d := draft("192.0.2.1")
 	d.CredentialIDs, d.NewName = []domain.ID{wrong.ID}, "old"

@@ -16,8 +16,9 @@ type FieldView struct {
 	Error string
 	// HelpID is where the help stands; fields of a table share it.
 	HelpID string
-	// Stored is true for a secret that is there already.
-	Stored bool
+	// Stored is true for a secret that is there already, Again for one that is typed
+	// to show that it is known.
+	Stored, Again bool
 }
 
 // Fields makes views of described settings; ids begin with the prefix, so that
@@ -37,6 +38,20 @@ func Fields(prefix string, fields []field.Field, values map[string]string, errs 
 		}
 	}
 	return out
+}
+
+// Typed is a field of a form that no description lists.
+func Typed(prefix, name, label, value, help, problem string) FieldView {
+	f := FieldView{Field: field.Field{Name: name, Label: label, Kind: field.Text, Help: help}, ID: prefix + name, Value: value, Error: problem}
+	if help != "" {
+		f.HelpID = f.ID + "-help"
+	}
+	return f
+}
+
+// TypedSecret is such a field for a secret.
+func TypedSecret(prefix, name, label, problem string) FieldView {
+	return FieldView{Field: field.Field{Name: name, Label: label, Kind: field.Secret}, ID: prefix + name, Error: problem, Again: true}
 }
 
 // DescribedBy are the ids of what explains the field; empty for nothing.
@@ -71,6 +86,8 @@ func (f FieldView) InputMode() string {
 // Placeholder says what holds when nothing is typed.
 func (f FieldView) Placeholder() string {
 	switch {
+	case f.Again:
+		return ""
 	case f.IsSecret() && f.Stored:
 		return "stored; leave empty to keep it"
 	case f.IsSecret():

@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
@@ -45,6 +46,7 @@ type Screen struct {
 	Engine   *engine.Collector
 	Kits     *collect.Service
 	Transfer *transfer.Service
+	Devices  *devices.Service
 }
 
 // Routes mounts the screen.
@@ -59,6 +61,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/kits/{kit}", s.Render.Handle(s.parameters))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}", s.Render.Handle(s.saveEndpoint))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}/try", s.Render.Handle(s.tryEndpoint))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/where", s.Render.Handle(s.saveWhere))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
 }
 
@@ -95,6 +98,7 @@ type view struct {
 	Look      watch.Look
 	Query     url.Values
 	Endpoints []endpointForm
+	Where     whereForm
 	Span      Span
 	Spans     []Span
 	Charts    []ui.Chart
@@ -159,6 +163,9 @@ func (s Screen) view(r *http.Request) (view, error) {
 		return view{}, err
 	}
 	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Part: look.Part, Fresh: true}
+	if v.Where, err = s.whereForm(r, id); err != nil {
+		return v, err
+	}
 	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
 		return v, err
 	}

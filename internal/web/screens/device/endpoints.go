@@ -48,6 +48,11 @@ func (f endpointForm) Fields() []ui.FieldView {
 	return ui.Fields(f.ID()+"-", f.Way.Endpoint, f.Settings, f.Errors)
 }
 
+// Secret is the field for the secret of the credential, typed again.
+func (f endpointForm) Secret() ui.FieldView {
+	return ui.TypedSecret(f.ID()+"-", "secret", "Secret of the credential, again", f.Errors["secret"])
+}
+
 func (s Screen) endpointForms(r *http.Request, id domain.ID, may domain.Access) (out []endpointForm, err error) {
 	all, err := s.Kits.Endpoints(r.Context(), id)
 	for _, e := range all {
@@ -63,6 +68,7 @@ func (s Screen) endpointForms(r *http.Request, id domain.ID, may domain.Access) 
 type typedEndpoint struct {
 	Address      string    `form:"address"`
 	CredentialID domain.ID `form:"credential"`
+	Secret       string    `form:"secret"`
 }
 
 // readEndpoint takes the form as it was typed.
@@ -89,7 +95,11 @@ func (s Screen) readEndpoint(r *http.Request) (f endpointForm, draft collect.End
 		for _, setting := range x.Way.Endpoint {
 			x.Settings[setting.Name] = strings.TrimSpace(r.PostFormValue(setting.Name))
 		}
-		return x, collect.EndpointDraft{Address: x.Address, CredentialID: x.CredentialID, Settings: x.Settings}, nil
+		draft = collect.EndpointDraft{Address: x.Address, CredentialID: x.CredentialID, Settings: x.Settings}
+		if in.Secret != "" {
+			draft.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
+		}
+		return x, draft, nil
 	}
 	return f, draft, domain.ErrNotFound
 }

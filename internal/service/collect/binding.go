@@ -1,0 +1,71 @@
+package collect
+
+import (
+	"context"
+	"crypto/subtle"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Bound tells whether a credential may be sent to an address: within the ranges
+// that it is bound to it may. Outside of them its secrets must be typed again, all
+// of them, by their names, or under "" where there is but one: then extended are the ranges that hold from then on. The problem is in
+// words, for the field of the credential.
+func Bound(c store.Opened, to netip.Addr, typed domain.Secrets) (extended, problem string) {
+	set, err := ranges.Read(c.Ranges)
+	if err == nil && set.Contains(to) {
+		return c.Ranges, ""
+	}
+	if len(typed) == 0 {
+		where := "to no address yet"
+		if c.Ranges != "" {
+			where = "to " + some(strings.FieldsFunc(c.Ranges, func(r rune) bool { return strings.ContainsRune(", \n", r) }))
+		}
+		return "", fmt.Sprintf("“%s” is bound %s, and %s lies outside: type its secret again to send it there.", c.Name, where, to)
+	}
+	same := len(c.Secrets) > 0
+	for name, secret := range c.Secrets {
+		if only, ok := typed[""]; ok && len(c.Secrets) == 1 {
+			typed = domain.Secrets{name: only}
+		}
+		if subtle.ConstantTimeCompare([]byte(secret.Reveal()), []byte(typed[name].Reveal())) != 1 {
+			same = false
+		}
+	}
+	if !same {
+		return "", fmt.Sprintf("That is not what is stored under “%s”.", c.Name)
+	}
+	return strings.TrimSpace(c.Ranges + "\n" + to.String()), ""
+}
+
+// some names the first of several ranges, and how many there are besides.
+func some(ranges []string) string {
+	const shown = 3
+	if len(ranges) <= shown {
+		return strings.Join(ranges, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(ranges[:shown], ", "), len(ranges)-shown)
+}
+
+// Rebind makes sure that a credential may be sent to an address, and returns the
+// problem in words where it may not.
+func (s *Service) Rebind(ctx context.Context, tx *store.Areas, id domain.ID, to netip.Addr, typed domain.Secrets) (problem string, err error) {
+	all, err := tx.Credentials.Secrets(ctx)
+	if err != nil {
+		return "", err
+	}
+	c, ok := all[id]
+	if !ok {
+		return "There is no such credential.", nil
+	}
+	extended, problem := Bound(c, to, typed)
+	if problem != "" || extended == c.Ranges {
+		return problem, nil
+	}
+	return "", tx.Credentials.SetRanges(ctx, id, extended)
+}

@@ -1,0 +1,90 @@
+package device
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/devices"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/ui"
+)
+
+// whereForm is what a device is called and where it is, as it was typed.
+type whereForm struct {
+	DeviceID domain.ID
+	devices.Draft
+	// Inherited is what its place says that it is reached through.
+	Inherited string
+	Places    []domain.Place
+	Errors    domain.FieldErrors
+	Saved     bool
+	May       domain.Access
+}
+
+// URL is where the form is sent.
+func (f whereForm) URL() string { return fmt.Sprintf("/devices/%d/where", f.DeviceID) }
+
+// Field is one of the fields that are typed.
+func (f whereForm) Field(name, label, value, help string) ui.FieldView {
+	return ui.Typed("where-", name, label, value, help, f.Errors[name])
+}
+
+// ViaHelp says what holds where nothing is typed.
+func (f whereForm) ViaHelp() string {
+	if f.Inherited == "" {
+		return "The name of a device; empty for what its place says, which is nothing."
+	}
+	return "The name of a device; empty for what its place says, which is " + f.Inherited + "."
+}
+
+// Secret is the field for the secret of the credential, typed again.
+func (f whereForm) Secret() ui.FieldView {
+	return ui.TypedSecret("where-", "secret", "Secret of its credential, again", f.Errors["secret"])
+}
+
+func (s Screen) whereForm(r *http.Request, id domain.ID) (f whereForm, err error) {
+	f = whereForm{DeviceID: id, May: middleware.Who(r.Context()).Level}
+	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), id); err != nil {
+		return f, err
+	}
+	f.Places, err = s.Store.Places.All(r.Context())
+	return f, err
+}
+
+type typedWhere struct {
+	Name    string    `form:"name"`
+	Address string    `form:"address"`
+	PlaceID domain.ID `form:"place"`
+	Via     string    `form:"via"`
+	Secret  string    `form:"secret"`
+}
+
+func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	f, err := s.whereForm(r, id)
+	if err != nil {
+		return err
+	}
+	var in typedWhere
+	if _, err := ui.Form(r, &in); err != nil {
+		return err
+	}
+	f.Draft = devices.Draft{Name: in.Name, Address: in.Address, PlaceID: in.PlaceID, Via: in.Via}
+	if in.Secret != "" {
+		f.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
+	}
+	_, err = s.Devices.Change(r.Context(), id, f.Draft)
+	if errors.As(err, &f.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
+	}
+	if err != nil {
+		return err
+	}
+	f.Saved = true
+	return s.Render.Fragment(w, http.StatusOK, "device", "where", f)
+}
