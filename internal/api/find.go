@@ -62,6 +62,15 @@ func (a *api) sweeps() {
 	add(a, domain.AccessSee, http.MethodGet, "/sweeps/{id}/finds", tag, "What a sweep found", func(ctx context.Context, in *ByID) (*Body[Items[domain.Find]], error) {
 		return items(a.Find.Finds(ctx, in.ID))
 	})
+	type moved struct {
+		ByID
+		Body struct {
+			FindIDs []int64 `json:"find_ids"`
+		}
+	}
+	add(a, domain.AccessConfigure, http.MethodPost, "/sweeps/{id}/take-over", tag, "Ask known devices as they were found: at another address, or with another credential", func(ctx context.Context, in *moved) (*none, error) {
+		return nil, a.Find.TakeOver(ctx, in.ID, in.Body.FindIDs)
+	})
 	type adopt struct {
 		ByID
 		Body find.Adoption

@@ -40,6 +40,7 @@ type Verdict string
 const (
 	FindNew     Verdict = "new"
 	FindKnown   Verdict = "known" // watched already when it was found
+	FindMoved   Verdict = "moved" // watched already, but asked otherwise than it answered
 	FindAdopted Verdict = "adopted"
 	FindIgnored Verdict = "ignored"
 )
@@ -66,6 +67,10 @@ type Find struct {
 	CredentialID ID        `json:"credential_id"`
 	Verdict      Verdict   `json:"verdict"`
 	DeviceID     ID        `json:"device_id"`
+	// Proposal is what of a known device would change, in words.
+	Proposal string `json:"proposal"`
+	// Doubt is why it may not be what it seems; empty where nothing speaks against it.
+	Doubt string `json:"doubt"`
 	FoundAt      time.Time `json:"found_at"`
 }
 

@@ -125,23 +125,21 @@ func (s Devices) SetUptimes(ctx context.Context, id domain.ID, booted, agent tim
 
 // KnownDevice is how a find is recognised as watched already.
 type KnownDevice struct {
-	ID       int64
+	ID       domain.ID
 	Identity string
-	Address  string
+	Name     string
+	Address  string // that it is asked at
+	// Known is one of the addresses that it is known by, Credential what it is
+	// asked with by a way.
+	Known      string
+	Credential domain.ID
 }
 
-// Known returns identity and every address of all devices.
-func (s Devices) Known(ctx context.Context) (byIdentity, byAddress map[string]domain.ID, err error) {
-	var rows []KnownDevice
-	err = s.q(ctx).Raw("SELECT d.id, d.identity, host(a.address) AS address FROM devices d JOIN device_addresses a ON a.device_id = d.id").Scan(&rows).Error
-	byIdentity, byAddress = map[string]domain.ID{}, map[string]domain.ID{}
-	for _, r := range rows {
-		byAddress[r.Address] = r.ID
-		if r.Identity != "" {
-			byIdentity[r.Identity] = r.ID
-		}
-	}
-	return byIdentity, byAddress, err
+// Known returns all devices, once for each address that they are known by.
+func (s Devices) Known(ctx context.Context, way string) (out []KnownDevice, err error) {
+	err = s.q(ctx).Raw(`SELECT d.id, d.identity, d.name, host(d.address) AS address, host(a.address) AS known, coalesce(e.credential_id, 0) AS credential
+		FROM devices d JOIN device_addresses a ON a.device_id = d.id LEFT JOIN endpoints e ON e.device_id = d.id AND e.way = ?`, way).Scan(&out).Error
+	return out, err
 }
 
 // Addresses returns the further addresses of a device.

@@ -3,6 +3,7 @@
 package identity
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -18,6 +19,9 @@ type Responder struct {
 	EngineID string
 	Name     string
 	ObjectID string
+	// Serial is the serial number of the whole (entPhysicalSerialNum, ENTITY-MIB);
+	// may be empty.
+	Serial string
 	// Own are the addresses that the device says it has (ipAdEntAddr).
 	Own []netip.Addr
 }
@@ -38,6 +42,9 @@ type Answer struct {
 type Group struct {
 	Members []int // places in the input
 	Why     why.Trace
+	// Doubt is why the group may not be what it seems; empty where nothing speaks
+	// against it.
+	Doubt string
 }
 
 // Merge groups responders that are one device: they show the same engine id,
@@ -60,17 +67,21 @@ func Merge(in []Responder) []Group {
 			reasons[max(a, b)] = reason
 		}
 	}
-	engines, addresses := map[string]int{}, map[netip.Addr]int{}
+	engines, addresses := map[string][]int{}, map[netip.Addr]int{}
+	doubts := make([]string, len(in))
 	for i, r := range in {
 		addresses[r.Address] = i
 		if r.EngineID == "" {
 			continue
 		}
-		if first, ok := engines[r.EngineID]; ok {
+		for _, first := range engines[r.EngineID] {
+			if reason := apart(in[first], r); reason != "" {
+				doubts[i], doubts[first] = cmp.Or(doubts[i], copyOf(in[first], reason)), cmp.Or(doubts[first], copyOf(r, reason))
+				continue
+			}
 			unite(first, i, fmt.Sprintf("%s and %s show the same engine id", in[first].Address, r.Address))
-		} else {
-			engines[r.EngineID] = i
 		}
+		engines[r.EngineID] = append(engines[r.EngineID], i)
 	}
 	for i, r := range in {
 		for _, own := range r.Own {
@@ -79,10 +90,30 @@ func Merge(in []Responder) []Group {
 			}
 		}
 	}
-	return collect(in, find, reasons)
+	return collect(in, find, reasons, doubts)
 }
 
-func collect(in []Responder, find func(int) int, reasons []string) []Group {
+// apart tells why two that show the same engine id are two devices all the same:
+// images of machines are copied with their engine ids. It is empty for one device.
+func apart(a, b Responder) string {
+	switch {
+	case slices.Contains(a.Own, b.Address) || slices.Contains(b.Own, a.Address):
+		return ""
+	case a.Serial != "" && b.Serial != "" && a.Serial != b.Serial:
+		return "another serial number"
+	case a.Serial != "" && a.Serial == b.Serial:
+		return ""
+	case a.Name != "" && b.Name != "" && !strings.EqualFold(a.Name, b.Name):
+		return "another name"
+	}
+	return ""
+}
+
+func copyOf(other Responder, reason string) string {
+	return fmt.Sprintf("It shows the engine id of %s at %s, and has %s: one may be a copy of the other.", other.Name, other.Address, reason)
+}
+
+func collect(in []Responder, find func(int) int, reasons, doubts []string) []Group {
 	place := map[int]int{}
 	var groups []Group
 	for i := range in {
@@ -94,6 +125,10 @@ func collect(in []Responder, find func(int) int, reasons []string) []Group {
 			groups = append(groups, Group{Why: why.Trace{Question: "One device, or several?"}})
 		}
 		groups[g].Members = append(groups[g].Members, i)
+		if groups[g].Doubt == "" && doubts[i] != "" {
+			groups[g].Doubt = doubts[i]
+			groups[g].Why.Because(doubts[i], "they count as two devices", nil)
+		}
 		if reasons[i] != "" {
 			groups[g].Why.Because(reasons[i], "", nil)
 		}
@@ -114,6 +149,16 @@ func (r Responder) Key() string {
 		return "engine:" + r.EngineID
 	}
 	return "address:" + r.Address.String()
+}
+
+// Key returns what identifies a group across sweeps: what its first member shows,
+// with its name where others show the same.
+func (g Group) Key(in []Responder) string {
+	first := in[g.Members[0]]
+	if g.Doubt == "" {
+		return first.Key()
+	}
+	return first.Key() + " name:" + first.Name
 }
 
 // enterprise is the root of vendors' object ids (RFC 1155).

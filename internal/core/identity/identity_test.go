@@ -51,3 +51,30 @@ func TestKindOf(t *testing.T) {
 	assert.Equal(t, "router", KindOf(6, ""), "6 = 2^1 + 2^2: datalink and internet")
 	assert.Equal(t, "device", KindOf(0, ""))
 }
+
+// Images of machines are copied with their engine ids: what has another serial
+// number or another name is another machine, and people are told of the doubt.
+func TestCopiesAreToldApart(t *testing.T) {
+	in := []Responder{
+		{Address: addr("192.0.2.1"), EngineID: "aa", Name: "web-1"},
+		{Address: addr("192.0.2.2"), EngineID: "aa", Name: "web-2"},
+		{Address: addr("192.0.2.3"), EngineID: "aa", Name: "WEB-1"},
+		{Address: addr("192.0.2.4"), EngineID: "bb", Name: "db", Serial: "S1"},
+		{Address: addr("192.0.2.5"), EngineID: "bb", Name: "db", Serial: "S2"},
+		{Address: addr("192.0.2.6"), EngineID: "bb", Name: "db-old", Serial: "S1"},
+		{Address: addr("192.0.2.7"), EngineID: "cc", Name: "a", Own: []netip.Addr{addr("192.0.2.8")}},
+		{Address: addr("192.0.2.8"), EngineID: "cc", Name: "b"},
+	}
+	groups := Merge(in)
+	var members [][]int
+	for _, g := range groups {
+		members = append(members, g.Members)
+	}
+	assert.Equal(t, [][]int{{0, 2}, {1}, {3, 5}, {4}, {6, 7}}, members)
+	assert.Equal(t, "It shows the engine id of web-1 at 192.0.2.1, and has another name: one may be a copy of the other.", groups[1].Doubt)
+	assert.Contains(t, groups[0].Doubt, "web-2")
+	assert.Contains(t, groups[3].Doubt, "another serial number")
+	assert.Empty(t, groups[4].Doubt, "it lists the other's address as its own")
+	assert.Equal(t, "engine:aa name:web-2", groups[1].Key(in))
+	assert.Equal(t, "engine:cc", groups[4].Key(in))
+}

@@ -4,6 +4,7 @@ package probe
 import (
 	"context"
 	"net/netip"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/derive"
@@ -26,8 +27,9 @@ const (
 
 var about = []string{
 	"1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0",
-	"1.3.6.1.6.3.10.2.1.1.0", // snmpEngineID
-	"1.3.6.1.2.1.2.1.0",      // ifNumber
+	"1.3.6.1.6.3.10.2.1.1.0",      // snmpEngineID
+	"1.3.6.1.2.1.2.1.0",           // ifNumber
+	"1.3.6.1.2.1.47.1.1.1.1.11.1", // entPhysicalSerialNum of the whole
 }
 
 // Way implements find.Prober.
@@ -56,6 +58,7 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, secrets domain.Sec
 	services, _ := values[4].Number()
 	interfaces, _ := values[6].Number()
 	a.Services = int(services)
+	a.Serial = strings.TrimSpace(values[7].Text)
 	a.EngineID = values[5].Text // in hexadecimal: its first bit is set, so it never is text
 	if interfaces > 0 {
 		a.Parts[string(kit.Interfaces)] = int(interfaces)

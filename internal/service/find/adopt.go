@@ -126,7 +126,7 @@ func choose(all []domain.Find, ids []domain.ID) ([]domain.Find, error) {
 		if i < 0 {
 			return nil, domain.FieldErrors{"find_ids": fmt.Sprintf("There is no find %d in this sweep.", id)}
 		}
-		if all[i].Verdict == domain.FindKnown || all[i].Verdict == domain.FindAdopted {
+		if all[i].DeviceID != 0 {
 			return nil, domain.FieldErrors{"find_ids": all[i].Name + " is watched already."}
 		}
 		out = append(out, all[i])

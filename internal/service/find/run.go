@@ -87,16 +87,26 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 	for {
 		select {
 		case <-tick.C:
-			w.save(context.WithoutCancel(ctx))
+			w.last(ctx)
 		case <-done:
 			w.EndedAt, w.State = time.Now().UTC(), domain.SweepDone
 			if ctx.Err() != nil {
 				w.State = domain.SweepStopped
 			}
-			w.save(context.WithoutCancel(ctx))
+			w.last(ctx)
 			return
 		}
 	}
+}
+
+// saveLimit bounds how long storing may hold up a sweep, and the end.
+const saveLimit = 2 * time.Second
+
+// last stores progress even when the sweep is being stopped.
+func (w *sweep) last(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), saveLimit)
+	defer cancel()
+	w.save(ctx)
 }
 
 // search tries all addresses at the sweep's pace.
@@ -177,32 +187,20 @@ func (w *sweep) save(ctx context.Context) {
 }
 
 func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
-	byIdentity, byAddress, err := w.store.Devices.Known(ctx)
+	all, err := w.store.Devices.Known(ctx, w.prober.Way())
 	if err != nil {
 		return err
 	}
+	known := recogniser(all)
 	var identities []string
 	for i := range finds {
-		f := &finds[i]
-		identities = append(identities, f.Identity)
-		f.Verdict = domain.FindNew
-		for _, known := range append([]domain.ID{byIdentity[f.Identity], byAddress[f.Address]}, others(f.Others, byAddress)...) {
-			if known != 0 {
-				f.Verdict, f.DeviceID = domain.FindKnown, known
-			}
-		}
+		identities = append(identities, finds[i].Identity)
+		known.judge(&finds[i], w.secrets)
 	}
 	if err := w.store.Finds.Save(ctx, finds); err != nil {
 		return err
 	}
 	return w.store.Finds.Prune(ctx, w.ID, identities)
-}
-
-func others(addresses []string, byAddress map[string]domain.ID) (ids []domain.ID) {
-	for _, a := range addresses {
-		ids = append(ids, byAddress[a])
-	}
-	return ids
 }
 
 // finds merges the addresses of one device into one find.
@@ -220,7 +218,7 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 		if kind == "" {
 			kind = identity.KindOf(first.Services, first.Description)
 		}
-		f := domain.Find{SweepID: w.ID, Identity: first.Key(), Address: first.Address.String(), Name: first.Name, Vendor: vendor, Model: model, Kind: kind,
+		f := domain.Find{SweepID: w.ID, Identity: g.Key(responders), Doubt: g.Doubt, Address: first.Address.String(), Name: first.Name, Vendor: vendor, Model: model, Kind: kind,
 			Description: first.Description, ObjectID: first.ObjectID, Location: first.Location, Parts: first.Parts,
 			Facts: first.Facts, Way: w.prober.Way(), CredentialID: first.credential, FoundAt: now}
 		for _, m := range g.Members[1:] {

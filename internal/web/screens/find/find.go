@@ -56,6 +56,7 @@ func (s Screen) Routes(r chi.Router) {
 		r.Post("/find/sweeps/{id}/delete", s.Render.Handle(s.remove))
 		r.Post("/find/sweeps/{id}/adopt", s.Render.Handle(s.adopt))
 		r.Post("/find/sweeps/{id}/ignore", s.Render.Handle(s.ignore))
+		r.Post("/find/sweeps/{id}/take-over/{find}", s.Render.Handle(s.takeOver))
 	})
 }
 
@@ -264,7 +265,7 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 const pageSize = 250
 
 // order puts what waits for a decision first.
-var order = map[domain.Verdict]int{domain.FindNew: 0, domain.FindAdopted: 1, domain.FindKnown: 2, domain.FindIgnored: 3}
+var order = map[domain.Verdict]int{domain.FindMoved: 0, domain.FindNew: 1, domain.FindAdopted: 2, domain.FindKnown: 3, domain.FindIgnored: 4}
 
 // byAddress compares as numbers: 192.0.2.9 comes before 192.0.2.10.
 func byAddress(a, b string) int {
@@ -414,6 +415,22 @@ func (s Screen) adopt(w http.ResponseWriter, r *http.Request) error {
 	}
 	w.Header().Set("HX-Redirect", to)
 	return nil
+}
+
+// takeOver lets a known device be asked as it was found.
+func (s Screen) takeOver(w http.ResponseWriter, r *http.Request) error {
+	id, err := strconv.ParseInt(chi.URLParam(r, "find"), 10, 64)
+	if err != nil {
+		return domain.ErrNotFound
+	}
+	if err := s.Find.TakeOver(r.Context(), sweepID(r), []domain.ID{id}); err != nil {
+		return err
+	}
+	v, err := s.view(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "find", "finds", v)
 }
 
 func (s Screen) ignore(w http.ResponseWriter, r *http.Request) error {
