@@ -20,9 +20,9 @@ import (
 )
 
 const (
-	base    = "127.91.0.0"
+	base    = "127.66.0.0"
 	listen  = "127.0.0.1:18491"
-	simPort = "16091"
+	simPort = "16066"
 )
 
 // What the application promises.

@@ -6,6 +6,7 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/devices"
+	"tirelessowl/internal/store"
 )
 
 // secretsOf are secrets as they come in a request.
@@ -18,6 +19,19 @@ func secretsOf(in map[string]string) domain.Secrets {
 }
 
 func (a *api) changing() {
+	const tag = "devices"
+	add(a, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history", func(ctx context.Context, _ *none) (*Body[Items[store.RemovedDevice]], error) {
+		return items(a.Devices.Removed(ctx))
+	})
+	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept", func(ctx context.Context, in *ByID) (*none, error) {
+		return nil, a.Devices.Remove(ctx, in.ID)
+	})
+	add(a, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history", func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
+		return one(a.Devices.Restore(ctx, in.ID))
+	})
+	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history", func(ctx context.Context, in *ByID) (*none, error) {
+		return nil, a.Devices.Forget(ctx, in.ID)
+	})
 	type where struct {
 		ByID
 		Body struct {

@@ -149,12 +149,6 @@ func (s Devices) Addresses(ctx context.Context, id domain.ID) ([]string, error) 
 	return out, err
 }
 
-// delete removes a device with everything that hangs on it; its samples are
-// the store's affair.
-func (s Devices) delete(ctx context.Context, id domain.ID) error {
-	return must(s.q(ctx).Delete(&deviceRow{}, id))
-}
-
 // deviceColumns are what a list of devices is made of, in the order of scanDevice.
 const deviceColumns = `d.id, d.place_id, d.name, host(d.address), d.kind, d.vendor, d.model, d.description, d.object_id, d.identity,
 	d.paused, d.health, d.health_since, d.health_note, d.booted_at, d.agent_since, d.created_at`

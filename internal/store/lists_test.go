@@ -208,7 +208,7 @@ func TestConstraintsHold(t *testing.T) {
 		_, err := s.Pool().Exec(ctx, sql)
 		assert.Error(t, err, name)
 	}
-	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	remove(t, s, d.ID)
 	_, err := s.Series.One(ctx, series.ID)
 	assert.ErrorIs(t, err, domain.ErrNotFound, "series go with their device")
 }

@@ -135,13 +135,13 @@ func (s *Store) InTx(ctx context.Context, f func(*Areas) error) error {
 	})
 }
 
-// DeleteDevice removes a device with everything that hangs on it.
-func (s *Store) DeleteDevice(ctx context.Context, id domain.ID) error {
+// ForgetDevice deletes a removed device with all its history.
+func (s *Store) ForgetDevice(ctx context.Context, id domain.ID) error {
 	series, err := s.Series.ofDevice(ctx, id)
 	if err != nil {
 		return err
 	}
-	if err := s.Devices.delete(ctx, id); err != nil {
+	if err := s.Devices.forget(ctx, id); err != nil {
 		return err
 	}
 	s.Samples.Forget(series)

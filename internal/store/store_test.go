@@ -70,10 +70,13 @@ func TestDevicesKeepTheirAddresses(t *testing.T) {
 	assert.ElementsMatch(t, []store.KnownDevice{first, second}, known)
 	_, err = s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: "log-1", Address: got.Address}, "", nil)
 	assert.ErrorIs(t, err, domain.ErrConflict, "names are unique")
-	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
+	require.NoError(t, s.Devices.Remove(ctx, d.ID, now))
+	assert.ErrorIs(t, s.Devices.Remove(ctx, d.ID, now), domain.ErrNotFound)
 	_, err = s.Devices.One(ctx, d.ID)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
-	assert.ErrorIs(t, s.DeleteDevice(ctx, d.ID), domain.ErrNotFound)
+	require.NoError(t, s.ForgetDevice(ctx, d.ID))
+	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound)
 }
 
 func TestLatestAndSamplesOfASeries(t *testing.T) {
@@ -95,7 +98,9 @@ func TestLatestAndSamplesOfASeries(t *testing.T) {
 	of, err := s.Values.OfReading(ctx, "k", "r", now, now.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Equal(t, got, of[series.ID])
-	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
+	remove(t, s, d.ID)
+	assert.ErrorIs(t, s.Devices.Remove(ctx, d.ID, now), domain.ErrNotFound)
 	assert.Empty(t, s.Values.LatestIn([]domain.ID{series.ID}), "its values are forgotten with it")
 }
 
@@ -298,4 +303,11 @@ func TestFindsAndSweeps(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, domain.SweepStopped, back.State)
 	assert.Equal(t, []domain.ID{c.ID}, back.CredentialIDs)
+}
+
+// remove deletes a device with its history.
+func remove(t *testing.T, s *store.Store, id domain.ID) {
+	t.Helper()
+	require.NoError(t, s.Devices.Remove(t.Context(), id, now))
+	require.NoError(t, s.ForgetDevice(t.Context(), id))
 }

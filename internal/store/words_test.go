@@ -92,7 +92,7 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, want[1].Text, rowsShown[0].Text)
 
-	require.NoError(t, s.DeleteDevice(ctx, d.ID))
+	remove(t, s, d.ID)
 	full := see(t, s, domain.SeriesText{SeriesID: about.ID, At: now, Text: "ghost"})
 	assert.Empty(t, full, "texts of a series that is gone are left out")
 }

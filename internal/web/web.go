@@ -85,7 +85,8 @@ func New(p Wiring) (http.Handler, error) {
 		return nil, err
 	}
 	for name, files := range map[string]fs.FS{"problem": problem.Files, "session": session.Files, "estate": estate.Files, "device": devicescreen.Files, "series": sub(devicescreen.SeriesFiles, "series"),
-		"find": findscreen.Files, "collect": collectscreen.Files, "judge": judgescreen.Files, "incident": incident.Files, "why": whyscreen.Files, "run": run.Files, "away": sub(problem.AwayFiles, "away")} {
+		"removed": sub(devicescreen.RemovedFiles, "removed"),
+		"find":    findscreen.Files, "collect": collectscreen.Files, "judge": judgescreen.Files, "incident": incident.Files, "why": whyscreen.Files, "run": run.Files, "away": sub(problem.AwayFiles, "away")} {
 		if err := r.Screen(name, files); err != nil {
 			return nil, err
 		}

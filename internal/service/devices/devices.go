@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
@@ -193,4 +194,48 @@ func (s *Service) move(ctx context.Context, tx *store.Areas, x domain.Device, ol
 		}
 	}
 	return nil
+}
+
+// Remove stops watching a device. Its history is kept until Forget.
+func (s *Service) Remove(ctx context.Context, id domain.ID) error {
+	err := s.store.InTx(ctx, func(tx *store.Areas) error { return tx.Devices.Remove(ctx, id, time.Now().UTC()) })
+	if err != nil {
+		return err
+	}
+	return gone(s.changed(ctx, id))
+}
+
+// gone is no error where a device is taken up that is no longer there.
+func gone(err error) error {
+	if errors.Is(err, domain.ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// Removed returns the devices that are no longer watched, the last first.
+func (s *Service) Removed(ctx context.Context) ([]store.RemovedDevice, error) {
+	return s.store.Devices.Removed(ctx)
+}
+
+// Restore watches a removed device again as it was, with its history.
+func (s *Service) Restore(ctx context.Context, id domain.ID) (domain.Device, error) {
+	x, err := s.store.Devices.RemovedOne(ctx, id)
+	if err != nil {
+		return x, err
+	}
+	x.CreatedAt = time.Now().UTC()
+	x, err = s.store.Devices.Restore(ctx, id, x)
+	if errors.Is(err, domain.ErrConflict) {
+		return x, fmt.Errorf("%w: another device is called so by now; rename it first", domain.ErrConflict)
+	}
+	if err != nil {
+		return x, err
+	}
+	return x, s.changed(ctx, id)
+}
+
+// Forget deletes a removed device with all its history.
+func (s *Service) Forget(ctx context.Context, id domain.ID) error {
+	return s.store.ForgetDevice(ctx, id)
 }

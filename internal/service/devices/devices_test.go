@@ -147,3 +147,60 @@ func TestSecretsDoNotFollowADeviceAnywhere(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "192.0.2.0/24\n198.51.100.7", all[0].Ranges, "it is bound to that address as well from now on")
 }
+
+// A removed device is not there any more, and what was wrong with it is over; its
+// history waits, and goes on when it is watched again, until it is deleted.
+func TestRemovalKeepsTheHistory(t *testing.T) {
+	p, ctx := setup(t), t.Context()
+	series, err := p.store.Series.Add(ctx, []domain.Series{{DeviceID: p.sw.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
+	require.NoError(t, err)
+	at := time.Now().UTC().Truncate(time.Second)
+	require.NoError(t, p.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: 7}}}))
+	in, err := p.store.Incidents.Save(ctx, domain.Incident{DeviceID: p.sw.ID, Cause: "c", Title: "t", Level: 2, Worst: 3, State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
+	require.NoError(t, err)
+	edge, _, err := p.Draft(ctx, p.edge.ID)
+	require.NoError(t, err)
+	edge.Via = "np-sw-1"
+	_, err = p.Change(ctx, p.edge.ID, edge)
+	require.NoError(t, err)
+
+	require.NoError(t, p.Remove(ctx, p.sw.ID))
+	all, err := p.store.Devices.All(ctx)
+	require.NoError(t, err)
+	assert.Len(t, all, 1)
+	got, err := p.store.Incidents.One(ctx, in.ID)
+	require.NoError(t, err)
+	assert.Equal(t, domain.IncidentResolved, got.State)
+	assert.Equal(t, domain.LevelCritical, got.Level)
+	edge, _, err = p.Draft(ctx, p.edge.ID)
+	require.NoError(t, err)
+	assert.Empty(t, edge.Via, "nothing is reached through what is not there")
+	removed, err := p.Removed(ctx)
+	require.NoError(t, err)
+	require.Len(t, removed, 1)
+	assert.Equal(t, []any{"np-sw-1", "192.0.2.1", "Pier", 1}, []any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series})
+	assert.ErrorIs(t, p.Remove(ctx, p.sw.ID), domain.ErrNotFound)
+
+	edge.Name = "np-sw-1" // its name is free
+	_, err = p.Change(ctx, p.edge.ID, edge)
+	require.NoError(t, err)
+	_, err = p.Restore(ctx, p.sw.ID)
+	assert.ErrorIs(t, err, domain.ErrConflict)
+	edge.Name = "np-edge-1"
+	_, err = p.Change(ctx, p.edge.ID, edge)
+	require.NoError(t, err)
+	back, err := p.Restore(ctx, p.sw.ID)
+	require.NoError(t, err)
+	assert.Equal(t, p.sw.ID, back.ID)
+	assert.Equal(t, domain.Unknown, back.Health)
+	values, err := p.store.Values.Of(ctx, series[0].ID, at.Add(-time.Hour), at.Add(time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, values, 1)
+
+	require.NoError(t, p.Remove(ctx, p.sw.ID))
+	require.NoError(t, p.Forget(ctx, p.sw.ID))
+	assert.ErrorIs(t, p.Forget(ctx, p.sw.ID), domain.ErrNotFound)
+	removed, err = p.Removed(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, removed)
+}

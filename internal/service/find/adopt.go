@@ -173,8 +173,9 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, 
 	if name == "" {
 		name = f.Address
 	}
-	d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place, Name: name, Address: address, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
-		Description: f.Description, ObjectID: f.ObjectID, CreatedAt: time.Now().UTC()}, f.Identity, f.Others)
+	d := domain.Device{PlaceID: place, Name: name, Address: address, Kind: f.Kind, Vendor: f.Vendor, Model: f.Model,
+		Description: f.Description, ObjectID: f.ObjectID, CreatedAt: time.Now().UTC()}
+	d, err = add(ctx, tx, d, f)
 	if errors.Is(err, domain.ErrConflict) {
 		return d, domain.FieldErrors{"find_ids": "A device named " + name + " is watched already; names are unique."}
 	}
@@ -193,6 +194,19 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, 
 		}
 	}
 	return d, tx.Finds.SetVerdict(ctx, f.ID, domain.FindAdopted, d.ID)
+}
+
+// add makes a device of a find, or watches one again that was removed: its history
+// goes on.
+func add(ctx context.Context, tx *store.Areas, d domain.Device, f domain.Find) (domain.Device, error) {
+	removed, err := tx.Devices.RemovedLike(ctx, f.Identity, d.Name, f.Address)
+	if err != nil {
+		return d, err
+	}
+	if removed != 0 {
+		return tx.Devices.Restore(ctx, removed, d)
+	}
+	return tx.Devices.Add(ctx, d, f.Identity, f.Others)
 }
 
 // Ignore puts finds aside, or takes them back to new.

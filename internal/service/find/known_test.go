@@ -83,3 +83,19 @@ func TestAnotherCredentialIsProposed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "192.0.2.1", got.Address.String(), "only the credential is another")
 }
+
+// A device that was removed can be adopted again at once, with its history.
+func TestARemovedDeviceIsAdoptedAgain(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	w.network.devices["192.0.2.1"] = answer("np-edge-1", "aa")
+	sweep, finds := w.sweep(t, draft("192.0.2.0/28"))
+	d := w.adopt(t, sweep.ID, finds)
+	require.NoError(t, w.store.Devices.Remove(ctx, d.ID, d.CreatedAt))
+	finds, err := w.Finds(ctx, sweep.ID)
+	require.NoError(t, err)
+	require.Equal(t, domain.FindNew, finds[0].Verdict, "the sweep that found it offers it again")
+	again, err := w.Adopt(ctx, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay", Kits: []string{"interfaces"}})
+	require.NoError(t, err)
+	assert.Equal(t, d.ID, again[0].ID, "it is the same")
+	assert.NotEqual(t, d.PlaceID, again[0].PlaceID)
+}

@@ -33,6 +33,11 @@ import (
 //go:embed tmpl/*.html
 var Files embed.FS
 
+// RemovedFiles are the templates of the list of removed devices.
+//
+//go:embed removed/tmpl/*.html
+var RemovedFiles embed.FS
+
 // SeriesFiles are the templates of the page of one series.
 //
 //go:embed series/tmpl/*.html
@@ -51,6 +56,7 @@ type Screen struct {
 
 // Routes mounts the screen.
 func (s Screen) Routes(r chi.Router) {
+	r.Get("/devices/removed", s.Render.Handle(s.removed))
 	r.Get("/devices/{id}", s.Render.Handle(s.page))
 	r.Get("/devices/{id}/values", s.Render.Handle(s.values))
 	r.Get("/series/{id}", s.Render.Handle(s.series))
@@ -61,6 +67,8 @@ func (s Screen) Routes(r chi.Router) {
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/kits/{kit}", s.Render.Handle(s.parameters))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}", s.Render.Handle(s.saveEndpoint))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}/try", s.Render.Handle(s.tryEndpoint))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/removed/{id}/restore", s.Render.Handle(s.restore))
+	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/removed/{id}/forget", s.Render.Handle(s.forget))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/where", s.Render.Handle(s.saveWhere))
 	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
 }
@@ -381,5 +389,13 @@ func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
-	return s.change(w, r, func(d domain.Device) error { return s.Store.DeleteDevice(r.Context(), d.ID) }, "/devices")
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Devices.Remove(r.Context(), id); err != nil {
+		return err
+	}
+	http.Redirect(w, r, "/devices/removed", http.StatusSeeOther)
+	return nil
 }
