@@ -50,7 +50,9 @@ func planOf(short bool, n int) plan {
 	add("the disk is full", during(fullDisk, hold, false))
 	add("stopped while the database stands still", stopDuring(standStill, 5*time.Second))
 	add("stopped when the database was just killed", stopDuring(killServer, 100*time.Millisecond))
-	clocks := []time.Duration{-3 * time.Minute, 0, 3 * time.Minute, 0, -time.Hour, 0, time.Hour, 0}
+	// 7 s beside whole minutes: rounds of one time must not fall onto those of another.
+	const little, much = 3*time.Minute + 7*time.Second, time.Hour + 7*time.Second
+	clocks := []time.Duration{-little, 0, little, 0, -much, 0, much, 0}
 	services := []string{"mail-thinks", "mail-hangs-up", "mail-refuses", "desk-lies", "desk-hangs", "desk-refuses", "desk-nonsense"}
 	if short {
 		clocks, services = clocks[:2], services[1:2]
@@ -64,16 +66,28 @@ func planOf(short bool, n int) plan {
 	return p
 }
 
+// After so many kills the application is left alone for a moment.
+const (
+	breathing = 4
+	breath    = 12 * time.Second
+)
+
 // kills kills the application at random moments after it began.
 func kills(n int) func(context.Context, *world, *account) error {
 	return func(ctx context.Context, w *world, a *account) error {
-		for range n {
+		for i := range n {
 			if err := pause(ctx, time.Duration(200+a.random.IntN(3500))*time.Millisecond); err != nil {
 				return err
 			}
 			w.kill()
 			if err := w.start(ctx); err != nil {
 				return err
+			}
+			// To find out that a device is silent takes a round of some seconds.
+			if i%breathing == breathing-1 {
+				if err := pause(ctx, breath); err != nil {
+					return err
+				}
 			}
 		}
 		return ready(ctx, 30*time.Second)

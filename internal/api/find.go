@@ -62,6 +62,9 @@ func (a *api) sweeps() {
 	add(a, domain.AccessSee, http.MethodGet, "/sweeps/{id}/finds", tag, "What a sweep found", func(ctx context.Context, in *ByID) (*Body[Items[domain.Find]], error) {
 		return items(a.Find.Finds(ctx, in.ID))
 	})
+	add(a, domain.AccessSee, http.MethodGet, "/sweeps/{id}/sightings", tag, "What answered a sweep, though not as a device that can be asked", func(ctx context.Context, in *ByID) (*Body[Items[domain.Sighting]], error) {
+		return items(a.Find.Sightings(ctx, in.ID))
+	})
 	type moved struct {
 		ByID
 		Body struct {

@@ -143,12 +143,11 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		return nil, err
 	}
 	a.files = files
-	if c.ClockFile != "" {
-		a.evaluator.By(engine.NewClock(wallClock(c.ClockFile)))
-	}
+	clock := engine.NewClock(wallClock(c.ClockFile))
+	a.evaluator.By(clock)
 	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, files, log)
 	a.deliver = deliverer{s, tell, c.URL}
-	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, files.Sent, log)
+	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
 	a.Devices = devices.New(s, a.Kits, a.Engine.Reload)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,

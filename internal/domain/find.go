@@ -74,6 +74,13 @@ type Find struct {
 	FoundAt      time.Time `json:"found_at"`
 }
 
+// Sighting is an address that answered a sweep, though not as a device that can
+// be asked, with what it said in words.
+type Sighting struct {
+	Address string `json:"address"`
+	Said    string `json:"said"`
+}
+
 // Credential is what devices are asked with, under a name. Its secrets never
 // leave the store but for the collector.
 type Credential struct {

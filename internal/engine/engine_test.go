@@ -298,7 +298,7 @@ func outbox(t *testing.T, f *flaky) (*store.Store, domain.Delivery) {
 	require.NoError(t, err)
 	d, err := w.store.Deliveries.Add(t.Context(), domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)})
 	require.NoError(t, err)
-	o := engine.NewOutbox(w.store, f, engine.NewHub(), nil, quiet)
+	o := engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), nil, quiet)
 	o.Start(t.Context())
 	t.Cleanup(o.Stop)
 	return w.store, d

@@ -48,6 +48,7 @@ type Outbox struct {
 	hub      *Hub
 	log      *slog.Logger
 	decided  *shelf[decision]
+	clock    *Clock
 	wake     chan struct{}
 	stop     context.CancelFunc
 	running  sync.WaitGroup
@@ -64,8 +65,8 @@ type decision struct {
 
 // NewOutbox returns an outbox that does nothing before Start. What became of
 // attempts goes through the file, which may be nil.
-func NewOutbox(s *store.Store, d Deliverer, hub *Hub, file *spill.File, log *slog.Logger) *Outbox {
-	o := &Outbox{store: s, carry: d, hub: hub, log: log, wake: make(chan struct{}, 1), lanes: map[domain.ID]bool{}, underWay: map[domain.ID]bool{}}
+func NewOutbox(s *store.Store, d Deliverer, hub *Hub, clock *Clock, file *spill.File, log *slog.Logger) *Outbox {
+	o := &Outbox{store: s, carry: d, hub: hub, log: log, clock: clock, wake: make(chan struct{}, 1), lanes: map[domain.ID]bool{}, underWay: map[domain.ID]bool{}}
 	o.decided = &shelf[decision]{what: "outcomes of deliveries", durable: true, keep: o.finish, apart: nil, kept: o.kept, refused: o.refused}
 	o.decided.open(file, log)
 	return o
@@ -125,7 +126,7 @@ func (o *Outbox) run(ctx context.Context) {
 
 // round opens a lane for each channel that something is due for.
 func (o *Outbox) round(ctx context.Context) {
-	due, err := o.store.Deliveries.Due(ctx, time.Now().UTC(), o.tried())
+	due, err := o.store.Deliveries.Due(ctx, o.clock.Now(), o.tried())
 	if err != nil {
 		if ctx.Err() == nil {
 			o.log.Error("the outbox cannot be read", "error", err)
@@ -158,7 +159,7 @@ func (o *Outbox) lane(ctx context.Context, ch domain.ID) {
 		o.Wake()
 	}()
 	for ctx.Err() == nil {
-		due, err := o.store.Deliveries.Claim(ctx, ch, time.Now().UTC(), outboxLease, outboxLimit, o.tried())
+		due, err := o.store.Deliveries.Claim(ctx, ch, o.clock.Now(), outboxLease, outboxLimit, o.tried())
 		if err != nil || len(due) == 0 {
 			return
 		}
@@ -198,7 +199,7 @@ func (o *Outbox) renew(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		if err := o.store.Deliveries.Renew(ctx, o.tried(), time.Now().UTC().Add(outboxLease)); err != nil && ctx.Err() == nil {
+		if err := o.store.Deliveries.Renew(ctx, o.tried(), o.clock.Now().Add(outboxLease)); err != nil && ctx.Err() == nil {
 			o.log.Warn("the leases of deliveries could not be renewed", "error", err)
 		}
 	}
@@ -209,7 +210,7 @@ func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
 	defer cancel()
 	defer context.AfterFunc(ctx, func() { time.AfterFunc(attemptGrace, cancel) })()
 	receipt, permanent, err := o.carry.Deliver(attempt, d)
-	now := time.Now().UTC()
+	now := o.clock.Now()
 	if err != nil {
 		d.Error = err.Error()
 		if permanent || d.Attempts >= maxAttempts {

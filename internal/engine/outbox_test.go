@@ -53,7 +53,7 @@ func TestADecisionSurvivesTheDatabaseAndUs(t *testing.T) {
 	w.exec(t, "CREATE FUNCTION away() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'no room' USING ERRCODE = '53100'; END $$")
 	w.exec(t, "CREATE TRIGGER away BEFORE UPDATE OF done_at ON deliveries FOR EACH ROW EXECUTE FUNCTION away()")
 	file := spillFile(t, path)
-	o := engine.NewOutbox(w.store, f, engine.NewHub(), file, quiet)
+	o := engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), file, quiet)
 	o.Start(t.Context())
 	require.Eventually(t, func() bool { return file.Len() == 1 }, 10*time.Second, 10*time.Millisecond)
 	o.Stop()
@@ -62,7 +62,7 @@ func TestADecisionSurvivesTheDatabaseAndUs(t *testing.T) {
 
 	w.exec(t, "DROP TRIGGER away ON deliveries")
 	again := spillFile(t, path)
-	o = engine.NewOutbox(w.store, f, engine.NewHub(), again, quiet)
+	o = engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), again, quiet)
 	o.Start(t.Context())
 	t.Cleanup(o.Stop)
 	require.Eventually(t, func() bool { return state(t, w.store, d.ID).State == domain.DeliverySent }, 10*time.Second, 10*time.Millisecond)
@@ -79,7 +79,7 @@ func TestALeaseEndsWithItsOwner(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, claimed, 1)
 	f := &flaky{done: map[domain.ID]int{}}
-	o := engine.NewOutbox(w.store, f, engine.NewHub(), nil, quiet)
+	o := engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), nil, quiet)
 	o.Start(t.Context())
 	t.Cleanup(o.Stop)
 	require.Eventually(t, func() bool { return state(t, w.store, d.ID).State == domain.DeliverySent }, 10*time.Second, 10*time.Millisecond)
@@ -112,7 +112,7 @@ func TestASlowChannelDelaysNoOther(t *testing.T) {
 		due(t, w, x.slow)
 	}
 	d := due(t, w, quick)
-	o := engine.NewOutbox(w.store, x, engine.NewHub(), nil, quiet)
+	o := engine.NewOutbox(w.store, x, engine.NewHub(), engine.NewClock(nil), nil, quiet)
 	o.Start(t.Context())
 	require.Eventually(t, func() bool { return state(t, w.store, d.ID).State == domain.DeliverySent && x.began.Load() == 10 }, 10*time.Second, 10*time.Millisecond)
 	later := due(t, w, quick)

@@ -16,12 +16,24 @@ import (
 func (e *Estate) control() http.Handler {
 	r := chi.NewRouter()
 	r.Get("/estate", func(w http.ResponseWriter, _ *http.Request) { writeJSON(w, http.StatusOK, e.Devices) })
+	r.Get("/silent", func(w http.ResponseWriter, _ *http.Request) { writeJSON(w, http.StatusOK, e.silent(time.Now())) })
 	r.Get("/faults", func(w http.ResponseWriter, _ *http.Request) { writeJSON(w, http.StatusOK, e.faults.list()) })
 	r.Post("/faults", e.breakThing)
 	r.Delete("/faults/{id}", e.mendThing)
 	r.Get("/history", e.history)
 	r.Get("/greetings", e.greetings)
 	return r
+}
+
+// silent names the devices that do not answer at a time.
+func (e *Estate) silent(now time.Time) []string {
+	out := []string{}
+	for _, d := range e.Devices {
+		if !d.Answers(now) {
+			out = append(out, d.Name)
+		}
+	}
+	return out
 }
 
 func (e *Estate) breakThing(w http.ResponseWriter, r *http.Request) {

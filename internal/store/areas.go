@@ -34,6 +34,7 @@ type Areas struct {
 	Series      Series
 	Sessions    Sessions
 	Settings    Settings
+	Sightings   Sightings
 	Sources     Sources
 	Sweeps      Sweeps
 	Tickets     Tickets
@@ -74,6 +75,7 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Series:      Series{a},
 		Sessions:    Sessions{a},
 		Settings:    Settings{a},
+		Sightings:   Sightings{a},
 		Sources:     Sources{a},
 		Sweeps:      Sweeps{a},
 		Tickets:     Tickets{a},

@@ -65,9 +65,9 @@ func (s Deliveries) Add(ctx context.Context, d domain.Delivery) (domain.Delivery
 	return row.domain(), known(err)
 }
 
-// due is what may be delivered at a time: notes wait for the ticket that they
-// belong to. It takes the time twice, and what is under way.
-const due = `d.state = 'waiting' AND d.next_try_at <= ? AND (d.lease_until IS NULL OR d.lease_until < ?) AND d.id <> ALL(?::bigint[])
+// due is what may be delivered at a time: at once what was not tried yet, whatever
+// the clock showed then; notes wait for the ticket that they belong to. It takes the time twice, and what is under way.
+const due = `d.state = 'waiting' AND (d.attempts = 0 OR d.next_try_at <= ?) AND (d.lease_until IS NULL OR d.lease_until < ?) AND d.id <> ALL(?::bigint[])
 	AND (d.kind <> 'note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))`
 
 // Due returns the channels that something is due for, apart from what is under
@@ -101,7 +101,7 @@ func (s Deliveries) Free(ctx context.Context) error {
 // Shift moves the times at which deliveries are tried again by the time by which
 // the clock was set.
 func (s Deliveries) Shift(ctx context.Context, by time.Duration) error {
-	return s.q(ctx).Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND next_try_at > created_at", by.Seconds()).Error
+	return s.q(ctx).Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND attempts > 0", by.Seconds()).Error
 }
 
 // Lock returns one delivery, or ErrNotFound, and keeps others from changing it

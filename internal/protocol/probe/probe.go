@@ -3,6 +3,8 @@ package probe
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"net/netip"
 	"strings"
 	"time"
@@ -40,10 +42,19 @@ func (Prober) Credential(text domain.Secret) (kind string, secrets domain.Secret
 	return way.Description.Credentials[0].Name, domain.Secrets{"community": text}
 }
 
-// Hello tells whether anything answers SNMP at an address.
-func (p Prober) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) bool {
+// Hello tells whether anything answers SNMP at an address. An agent that refuses
+// the community says nothing at all.
+func (p Prober) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) (answers bool, said string) {
 	_, err := p.SNMP.Get(ctx, snmp.Target{Address: at, Community: secrets["community"], Timeout: timeout, Retries: 0}, []string{hello})
-	return err == nil
+	switch {
+	case err == nil:
+		return true, ""
+	case errors.Is(err, snmp.ErrRefused):
+		return false, fmt.Sprintf("the machine is up, and nothing listens on its port %d", at.Port())
+	case errors.Is(err, snmp.ErrNoAnswer), errors.Is(err, snmp.ErrUnreachable), ctx.Err() != nil:
+		return false, "" // what says that there is no way is another machine
+	}
+	return false, "it answers, and not as expected: " + err.Error()
 }
 
 // Learn asks a device that answers for all that a find shows.

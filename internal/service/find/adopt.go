@@ -66,6 +66,11 @@ func (s *Service) Finds(ctx context.Context, sweepID domain.ID) ([]domain.Find, 
 	return s.store.Finds.Of(ctx, sweepID)
 }
 
+// Sightings returns what answered a sweep otherwise.
+func (s *Service) Sightings(ctx context.Context, sweepID domain.ID) ([]domain.Sighting, error) {
+	return s.store.Sightings.Of(ctx, sweepID)
+}
+
 // Adopt makes finds watched devices, all or none, and begins to collect. It
 // returns the new devices.
 func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]domain.Device, error) {

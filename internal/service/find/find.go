@@ -24,8 +24,9 @@ type Prober interface {
 	Way() string
 	// Credential makes a credential of what people type into a sweep.
 	Credential(text domain.Secret) (kind string, secrets domain.Secrets)
-	// Hello tells whether anything answers within the time.
-	Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) bool
+	// Hello tells whether a device answers within the time that can be asked. said
+	// is, in words, what another answer is; empty for silence.
+	Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) (answers bool, said string)
 	// Learn asks a device that answers for all that a find shows.
 	Learn(ctx context.Context, at netip.AddrPort, secrets domain.Secrets) (identity.Answer, error)
 }

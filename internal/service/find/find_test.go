@@ -29,6 +29,7 @@ type network struct {
 	devices map[string]identity.Answer
 	slow    chan struct{} // when set, hellos wait for it
 	broken  bool
+	says    map[string]string // what addresses say otherwise
 }
 
 func (n *network) Way() string { return "snmp" }
@@ -37,18 +38,18 @@ func (n *network) Credential(text domain.Secret) (string, domain.Secrets) {
 	return "snmp-v2c", domain.Secrets{"community": text}
 }
 
-func (n *network) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, _ time.Duration) bool {
+func (n *network) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, _ time.Duration) (bool, string) {
 	if n.slow != nil {
 		select {
 		case <-n.slow:
 		case <-ctx.Done():
-			return false
+			return false, ""
 		}
 	}
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	_, ok := n.devices[at.Addr().String()]
-	return ok && secrets["community"].Reveal() == "right"
+	return ok && secrets["community"].Reveal() == "right", n.says[at.Addr().String()]
 }
 
 func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secrets) (identity.Answer, error) {

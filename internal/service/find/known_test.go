@@ -99,3 +99,23 @@ func TestARemovedDeviceIsAdoptedAgain(t *testing.T) {
 	assert.Equal(t, d.ID, again[0].ID, "it is the same")
 	assert.NotEqual(t, d.PlaceID, again[0].PlaceID)
 }
+
+// What answers otherwise is told with what it says; a later sweep begins anew.
+func TestWhatAnswersOtherwiseIsTold(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	w.network.devices["192.0.2.1"] = answer("np-edge-1", "aa")
+	w.network.says = map[string]string{"192.0.2.9": "nothing listens there"}
+	sweep, finds := w.sweep(t, draft("192.0.2.0/28"))
+	require.Len(t, finds, 1)
+	got, err := w.Sightings(ctx, sweep.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []domain.Sighting{{Address: "192.0.2.9", Said: "nothing listens there"}}, got)
+	w.network.mu.Lock()
+	w.network.says = nil
+	w.network.mu.Unlock()
+	require.NoError(t, w.Start(ctx, sweep.ID))
+	w.finish(t, sweep.ID)
+	got, err = w.Sightings(ctx, sweep.ID)
+	require.NoError(t, err)
+	assert.Empty(t, got)
+}

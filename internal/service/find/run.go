@@ -50,11 +50,14 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 	if w, err = s.store.Sweeps.Save(ctx, w); err != nil {
 		return err
 	}
+	if err := s.store.Sightings.Drop(ctx, id); err != nil {
+		return err
+	}
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.stops[id] = stop
 	s.running.Go(func() {
 		defer stop()
-		s.run(run, &sweep{Service: s, Sweep: w, secrets: all, answers: map[netip.Addr]answered{}})
+		s.run(run, &sweep{Service: s, Sweep: w, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}})
 		s.mu.Lock()
 		delete(s.stops, id)
 		s.mu.Unlock()
@@ -71,7 +74,9 @@ type sweep struct {
 	tried   atomic.Int64
 	mu      sync.Mutex
 	answers map[netip.Addr]answered
+	sighted map[netip.Addr]string
 	saved   int // answers that were saved
+	told    int // sightings that were saved
 }
 
 type answered struct {
@@ -139,16 +144,42 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 			if pace.Wait(ctx) != nil {
 				return
 			}
-			if w.prober.Hello(ctx, at, w.secrets[id].Secrets, timeout) {
+			answers, said := w.prober.Hello(ctx, at, w.secrets[id].Secrets, timeout)
+			if answers {
 				w.tried.Add(1)
 				w.learn(ctx, at, id, learning)
 				return
 			}
+			w.sight(a, said)
 		}
 	}
 	if ctx.Err() == nil {
 		w.tried.Add(1)
 	}
+}
+
+// mostSightings bounds how many addresses are noted that answer otherwise.
+const mostSightings = 10_000
+
+// sight notes that an address answered otherwise.
+func (w *sweep) sight(a netip.Addr, said string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if said != "" && len(w.sighted) < mostSightings {
+		w.sighted[a] = said
+	}
+}
+
+// sightings are those so far of addresses at which no device was found.
+func (w *sweep) sightings() (out []domain.Sighting) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for a, said := range w.sighted {
+		if _, found := w.answers[a]; !found {
+			out = append(out, domain.Sighting{Address: a.String(), Said: said})
+		}
+	}
+	return out
 }
 
 func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.ID, learning chan struct{}) {
@@ -179,6 +210,13 @@ func (w *sweep) save(ctx context.Context) {
 			return
 		}
 		w.saved = len(answers)
+	}
+	if seen := w.sightings(); len(seen) != w.told {
+		if err := w.store.Sightings.Save(ctx, w.ID, seen); err != nil {
+			slog.Error("what answered otherwise could not be stored", "sweep", w.ID, "error", err)
+			return
+		}
+		w.told = len(seen)
 	}
 	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
 		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)

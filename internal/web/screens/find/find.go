@@ -217,8 +217,11 @@ type sweepView struct {
 	Sweep domain.Sweep
 	Left  int64
 	Finds []domain.Find
-	May   domain.Access
-	Q     string
+	// Sightings are what answered otherwise, the first of them.
+	Sightings []domain.Sighting
+	Sighted   int
+	May       domain.Access
+	Q         string
 	ui.Sorting
 	ui.Paging
 }
@@ -250,6 +253,11 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 	if v.Finds, err = s.Find.Finds(ctx, v.Sweep.ID); err != nil {
 		return v, err
 	}
+	if v.Sightings, err = s.Find.Sightings(ctx, v.Sweep.ID); err != nil {
+		return v, err
+	}
+	v.Sighted = len(v.Sightings)
+	v.Sightings = v.Sightings[:min(v.Sighted, shownSightings)]
 	if v.Q != "" {
 		v.Finds = slices.DeleteFunc(v.Finds, func(f domain.Find) bool {
 			return !strings.Contains(strings.ToLower(f.Name+" "+f.Address+" "+f.Vendor+" "+f.Model+" "+f.Kind+" "+f.Location), v.Q)
@@ -263,6 +271,9 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 }
 
 const pageSize = 250
+
+// shownSightings is how many are listed; the API has all.
+const shownSightings = 500
 
 // order puts what waits for a decision first.
 var order = map[domain.Verdict]int{domain.FindMoved: 0, domain.FindNew: 1, domain.FindAdopted: 2, domain.FindKnown: 3, domain.FindIgnored: 4}
