@@ -63,15 +63,15 @@ type Find struct {
 	Parts map[string]int `json:"parts"`
 	Facts []string       `json:"facts"`
 	// Way is how it was found, with which credential.
-	Way          string    `json:"way"`
-	CredentialID ID        `json:"credential_id"`
-	Verdict      Verdict   `json:"verdict"`
-	DeviceID     ID        `json:"device_id"`
+	Way          string  `json:"way"`
+	CredentialID ID      `json:"credential_id"`
+	Verdict      Verdict `json:"verdict"`
+	DeviceID     ID      `json:"device_id"`
 	// Proposal is what of a known device would change, in words.
 	Proposal string `json:"proposal"`
 	// Doubt is why it may not be what it seems; empty where nothing speaks against it.
-	Doubt string `json:"doubt"`
-	FoundAt      time.Time `json:"found_at"`
+	Doubt   string    `json:"doubt"`
+	FoundAt time.Time `json:"found_at"`
 }
 
 // Sighting is an address that answered a sweep, though not as a device that can

@@ -36,6 +36,9 @@ func (sb *sourceBinding) problemOf(got derive.Fetched) (string, derive.Failure) 
 // the device are others now.
 func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, out *outcome) (faults bool) {
 	problem, failure := sb.problemOf(got)
+	if by := b.answersBy(sb); failure == derive.Silent && by != "" {
+		problem, failure = "no answer here, while it answers by "+by+": its credential may be refused", derive.Denied
+	}
 	if key == b.reach {
 		b.away = problem != ""
 	}
@@ -65,6 +68,20 @@ func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, 
 	sb.status = next
 	out.sources = append(out.sources, next)
 	return next.Faulty != was.Faulty || next.Faulty && next.Error != was.Error
+}
+
+// answersBy names another way by which the device has answered since this source
+// fails; empty for none.
+func (b *binding) answersBy(sb *sourceBinding) string {
+	if sb.status.State != domain.SourceFailing {
+		return ""
+	}
+	for _, other := range b.sources {
+		if other.src.Way != sb.src.Way && other.status.State == domain.SourceOK && other.asked.After(sb.status.Since) {
+			return other.src.Way
+		}
+	}
+	return ""
 }
 
 func (sb *sourceBinding) faulty() bool {

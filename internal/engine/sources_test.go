@@ -150,3 +150,31 @@ func TestOptionalSourcesMayBeAbsent(t *testing.T) {
 	require.NoError(t, w.collector.Reload(t.Context(), w.device.ID))
 	assert.Empty(t, w.source(t, "system/since").State)
 }
+
+// Agents say nothing where a credential is wrong: what answers by another way and
+// not here may be refused.
+func TestWhoAnswersOtherwiseMayRefuseTheCredential(t *testing.T) {
+	w := setup(t, "interfaces")
+	require.NoError(t, w.store.Fittings.Fit(t.Context(), domain.Fitting{DeviceID: w.device.ID, Kit: "reachability", Parameters: map[string]string{"method": "tcp"}}))
+	var dead atomic.Bool
+	w.start(t, func(q way.Question, _ int) derive.Fetched {
+		if q.Way == "tcp" && !dead.Load() {
+			return derive.Fetched{Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
+		}
+		return derive.Fetched{Error: "no answer", NoAnswer: true, Rows: []derive.Row{{Values: []derive.Value{{}, num(100)}}}}
+	})
+	look := func(until func(domain.Source) bool) domain.Source {
+		var x domain.Source
+		require.Eventually(t, func() bool {
+			w.collector.CollectNow(w.device.ID)
+			x = w.source(t, "interfaces/table")
+			return until(x)
+		}, mode, 20*time.Millisecond)
+		return x
+	}
+	x := look(func(x domain.Source) bool { return x.Failure == string(derive.Denied) })
+	assert.Equal(t, "no answer here, while it answers by tcp: its credential may be refused", x.Error)
+	assert.Contains(t, derive.Denied.Advice(), "credential")
+	dead.Store(true)
+	look(func(x domain.Source) bool { return x.Failure == string(derive.Silent) })
+}
