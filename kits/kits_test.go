@@ -149,3 +149,15 @@ func TestTheDocumentedExampleIsValid(t *testing.T) {
 	require.Len(t, k.Rules, 2)
 	assert.Contains(t, k.Rules[1].Words(), "battery for 1\u00a0min")
 }
+
+func TestFreeSpaceIsForAgentsThatTellOfIt(t *testing.T) {
+	k := shipped(t, "free-space")
+	fits, _ := k.Fits([]string{"answers:snmp", "mib:host"})
+	assert.False(t, fits, "not every agent lists its disks")
+	fits, _ = k.Fits([]string{"answers:snmp", "table:disks"})
+	assert.True(t, fits)
+	r, ok := k.Reading("gone")
+	require.True(t, ok)
+	assert.Equal(t, "%", r.Unit)
+	assert.Equal(t, "available", r.Rest)
+}

@@ -24,6 +24,9 @@ type Formula struct {
 	Since     int // column with the beginning of the row's counters as sysUpTime, or -1
 	Times     int // column to multiply by, or -1
 	PercentOf int // column that is the whole, or -1
+	// Rest are columns that make the whole together with the value itself, such as
+	// what is still available; then the result is a share of that, in %.
+	Rest []int
 	Scale     float64
 	// Every is the usual time between two looks.
 	Every time.Duration
@@ -204,8 +207,22 @@ func (f Formula) finish(value float64, row Row, ceiling float64) Taken {
 		}
 		value = value / whole * 100
 	}
+	if len(f.Rest) > 0 {
+		whole := value
+		for _, c := range f.Rest {
+			rest, ok := row.Values[c].Number()
+			if !ok {
+				return problem("what is left is missing")
+			}
+			whole += rest
+		}
+		if whole <= 0 {
+			return problem("the total is missing or zero")
+		}
+		value = value / whole * 100
+	}
 	value *= f.Scale
-	if f.Rate || f.PercentOf >= 0 {
+	if f.Rate || f.PercentOf >= 0 || len(f.Rest) > 0 {
 		value = Significant(value)
 	}
 	if math.IsNaN(value) || math.IsInf(value, 0) {

@@ -203,3 +203,19 @@ func TestInstancesOfCounters(t *testing.T) {
 	f.Since = none
 	assert.Equal(t, rate.Instance{Index: "5"}, f.instance(row(num(7))), "the kit knows of no such column")
 }
+
+// 90 blocks in use and 5 that programs can still have, of 100 of which 5 are
+// reserved: 90 ÷ (90 + 5) = 94.7368 %.
+func TestShareOfItselfAndTheRest(t *testing.T) {
+	f := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: none, Rest: []int{1}, Scale: 1}
+	number := func(v float64) Value { return Value{Kind: Gauge, Num: v} }
+	value, ok, _ := f.Apply(Fetched{}, Row{Values: []Value{number(90), number(5)}}, nil, 0).all()
+	assert.True(t, ok)
+	assert.InDelta(t, 94.7368, value, 1e-9)
+	_, ok, problem := f.Apply(Fetched{}, Row{Values: []Value{number(0), number(0)}}, nil, 0).all()
+	assert.False(t, ok)
+	assert.Contains(t, problem, "total")
+	_, ok, problem = f.Apply(Fetched{}, Row{Values: []Value{number(90), {}}}, nil, 0).all()
+	assert.False(t, ok)
+	assert.Contains(t, problem, "what is left is missing")
+}

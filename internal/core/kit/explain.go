@@ -81,6 +81,9 @@ func (r Reading) steps() (out []string) {
 	if r.Times != "" {
 		out = append(out, "It is multiplied by "+r.Times)
 	}
+	if r.Rest != "" {
+		out = append(out, "It is expressed as a share of itself and "+r.Rest+" together")
+	}
 	if r.Percent != "" {
 		out = append(out, "It is expressed as a share of "+r.Percent)
 	}

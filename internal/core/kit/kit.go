@@ -137,6 +137,8 @@ type Reading struct {
 	Rate    bool
 	Times   string
 	Percent string
+	// Rest is a column that makes the whole together with the value itself.
+	Rest string
 	Scale   float64
 	Filter  Filter
 	Over    derive.Over
@@ -268,6 +270,9 @@ func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 	}
 	if r.Percent != "" {
 		f.PercentOf = src.Column(r.Percent)
+	}
+	if r.Rest != "" {
+		f.Rest = []int{src.Column(r.Rest)}
 	}
 	return f
 }

@@ -58,6 +58,7 @@ type file struct {
 		Rate      bool
 		Times     string
 		PercentOf string `yaml:"percent_of"`
+		ShareWith string `yaml:"share_with"`
 		Scale     float64
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
@@ -152,7 +153,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 			r.Source = p.Source
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
-			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Scale: r.Scale,
+			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Rest: r.ShareWith, Scale: r.Scale,
 			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
@@ -324,7 +325,7 @@ func (k *Kit) check() (problems []error) {
 		if r.Rate && r.Of == "" && r.Over != "" && r.Over != derive.OverFirst {
 			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
 		}
-		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
+		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
 			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
 		}
 	}
@@ -345,7 +346,7 @@ func (k *Kit) check() (problems []error) {
 
 // columnsOf are those that the reading looks at.
 func (r Reading) columnsOf() []string {
-	out := slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent})
+	out := slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent, r.Rest})
 	for _, i := range r.Instead {
 		out = append(out, i.Column)
 	}
@@ -354,7 +355,7 @@ func (r Reading) columnsOf() []string {
 
 // checkBalances finds balances that cannot be made.
 func (r Reading) checkBalances(src Source) (problems []error) {
-	if len(r.FirstOf) > 0 && (r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Scale != 1 || len(r.Codes) > 0) {
+	if len(r.FirstOf) > 0 && (r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || len(r.Codes) > 0) {
 		problems = append(problems, fmt.Errorf("reading %q: first_of makes a number of the device by itself, without other steps", r.Key))
 	}
 	for _, b := range r.FirstOf {

@@ -25,6 +25,7 @@ const (
 	ownAddrs = "1.3.6.1.2.1.4.20.1.1"
 	storage  = "1.3.6.1.2.1.25.2.3.1.2"
 	diskType = "1.3.6.1.2.1.25.2.1.4"
+	disks    = "1.3.6.1.4.1.2021.9.1.2" // paths of disks, with what is left of them
 )
 
 var about = []string{
@@ -87,6 +88,9 @@ func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
 				a.Own = append(a.Own, own)
 			}
 		}
+	}
+	if table, err := p.SNMP.Walk(ctx, t, []string{disks}); err == nil && len(table.Rows) > 0 {
+		a.Facts = append(a.Facts, "table:disks")
 	}
 	table, err := p.SNMP.Walk(ctx, t, []string{storage})
 	if err != nil || len(table.Rows) == 0 {
