@@ -219,7 +219,7 @@ func TestAdopt(t *testing.T) {
 	}
 	sweep, finds := w.sweep(t, draft("192.0.2.0/29"))
 	offers := w.Offers(t.Context(), finds)
-	require.Len(t, offers, 4)
+	require.Len(t, offers, 5)
 	by := map[string]find.Offer{}
 	for _, o := range offers {
 		by[o.Name] = o
