@@ -106,7 +106,7 @@ func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 		assert.Equal(t, 200, status, path)
 		assert.Empty(t, posts.FindAllString(body, -1), path)
 	}
-	for _, path := range []string{"/find/new", "/devices/1/pause", "/devices/1/delete", "/devices/1/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d/resolve", in.ID), "/respond/plans/1", "/run/channels/1", "/run/drill"} {
+	for _, path := range []string{"/find/new", "/devices/1/pause", "/devices/1/where", "/devices/1/delete", "/devices/removed/1/restore", "/devices/removed/1/forget", "/devices/1/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d/resolve", in.ID), "/respond/plans/1", "/run/channels/1", "/run/drill"} {
 		status, body := post(t, c, r.url+path, url.Values{"text": {"x"}})
 		assert.Equal(t, 403, status, path)
 		assert.Contains(t, body, "level of access", path)

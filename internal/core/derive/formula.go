@@ -26,8 +26,8 @@ type Formula struct {
 	PercentOf int // column that is the whole, or -1
 	// Rest are columns that make the whole together with the value itself, such as
 	// what is still available; then the result is a share of that, in %.
-	Rest []int
-	Scale     float64
+	Rest  []int
+	Scale float64
 	// Every is the usual time between two looks.
 	Every time.Duration
 	// Can are the values that the reading can have, in its Unit.

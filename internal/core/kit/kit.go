@@ -138,10 +138,10 @@ type Reading struct {
 	Times   string
 	Percent string
 	// Rest is a column that makes the whole together with the value itself.
-	Rest string
-	Scale   float64
-	Filter  Filter
-	Over    derive.Over
+	Rest   string
+	Scale  float64
+	Filter Filter
+	Over   derive.Over
 	// Instead are values that other columns force.
 	Instead []Instead
 	// FirstOf are several ways to make it, in the place of Value.

@@ -59,6 +59,7 @@ func (s Screen) Routes(r chi.Router) {
 	r.Get("/devices/removed", s.Render.Handle(s.removed))
 	r.Get("/devices/{id}", s.Render.Handle(s.page))
 	r.Get("/devices/{id}/values", s.Render.Handle(s.values))
+	r.Get("/devices/{id}/where", s.Render.Handle(s.where))
 	r.Get("/series/{id}", s.Render.Handle(s.series))
 	r.Get("/series/{id}/samples", s.Render.Handle(s.samples))
 	r.Get("/chart", s.Render.Handle(s.chart))
@@ -106,7 +107,6 @@ type view struct {
 	Look      watch.Look
 	Query     url.Values
 	Endpoints []endpointForm
-	Where     whereForm
 	Span      Span
 	Spans     []Span
 	Charts    []ui.Chart
@@ -171,9 +171,6 @@ func (s Screen) view(r *http.Request) (view, error) {
 		return view{}, err
 	}
 	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Part: look.Part, Fresh: true}
-	if v.Where, err = s.whereForm(r, id); err != nil {
-		return v, err
-	}
 	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
 		return v, err
 	}

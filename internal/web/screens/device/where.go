@@ -53,6 +53,19 @@ func (s Screen) whereForm(r *http.Request, id domain.ID) (f whereForm, err error
 	return f, err
 }
 
+// where is the form as it is: the page asks for it when it comes into sight.
+func (s Screen) where(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	f, err := s.whereForm(r, id)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "device", "where", f)
+}
+
 type typedWhere struct {
 	Name    string    `form:"name"`
 	Address string    `form:"address"`
