@@ -33,6 +33,10 @@ func present(p Wiring, r *render.Renderer) func(http.Handler) http.Handler {
 				unavailable(r, w, req, t)
 				return
 			}
+			if req.URL.Path == "/events" { // it tells of that, and needs no database once it stands
+				next.ServeHTTP(w, req)
+				return
+			}
 			ctx, done := p.Store.Vigil.While(req.Context())
 			defer done()
 			next.ServeHTTP(w, req.WithContext(ctx))

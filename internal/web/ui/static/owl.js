@@ -115,7 +115,10 @@ function listen() {
     stood = true;
     missed.forEach(tell);
   };
-  source.onerror = () => { if (source.readyState === EventSource.CLOSED) { source.close(); setTimeout(listen, 3000); } };
+  source.onerror = () => {
+    waiting ||= setTimeout(isBack, 300);
+    if (source.readyState === EventSource.CLOSED) setTimeout(listen, 3000);
+  };
   source.onmessage = (message) => {
     const event = JSON.parse(message.data);
     tell(event.kind);
