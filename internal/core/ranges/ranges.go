@@ -108,6 +108,9 @@ func (s Set) Len() int64 { return s.size().Int64() }
 // Contains tells whether an address is in the set.
 func (s Set) Contains(a netip.Addr) bool { return s.set != nil && s.set.Contains(a) }
 
+// Within tells whether all addresses of a set are in another.
+func (s Set) Within(other Set) bool { return s.Without(other).Len() == 0 }
+
 // Loopback tells that every address is one of this machine alone.
 func (s Set) Loopback() bool {
 	for _, r := range s.Ranges() {

@@ -137,7 +137,11 @@ func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
 	}
 	var made domain.Sweep
 	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		if d.Community != "" {
+		again, err := rebind(ctx, tx, d)
+		if err != nil {
+			return err
+		}
+		if d.Community != "" && !again {
 			kind, secrets := s.prober.Credential(d.Community)
 			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: kind, Ranges: strings.TrimSpace(d.Ranges)}, secrets)
 			if err != nil {

@@ -119,3 +119,27 @@ func TestWhatAnswersOtherwiseIsTold(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, got)
 }
+
+// A stored credential is not sent to addresses that it is not bound to, unless
+// somebody shows that he knows it.
+func TestASweepSendsNoSecretElsewhere(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	first, _ := w.sweep(t, draft("192.0.2.0/28"))
+	d := draft("192.0.2.4/30")
+	d.Community, d.CredentialIDs = "", first.CredentialIDs
+	_, err := w.Create(ctx, d)
+	require.NoError(t, err, "within its ranges")
+	d.Ranges = "192.0.2.0/24"
+	_, err = w.Create(ctx, d)
+	assert.ErrorContains(t, err, "is bound to other addresses")
+	d.Community = "guess"
+	_, err = w.Create(ctx, d)
+	assert.ErrorContains(t, err, "is bound to other addresses")
+	d.Community = "right"
+	made, err := w.Create(ctx, d)
+	require.NoError(t, err)
+	assert.Equal(t, first.CredentialIDs, made.CredentialIDs, "what was typed again is no new credential")
+	d.Community = ""
+	_, err = w.Create(ctx, d)
+	require.NoError(t, err, "it is bound to these as well from now on")
+}
