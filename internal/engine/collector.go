@@ -26,7 +26,7 @@ type Asker interface {
 const (
 	bufferedResults = 16_384
 	batchSamples    = 5_000
-	flushEvery      = 500 * time.Millisecond
+	flushEvery      = 250 * time.Millisecond
 )
 
 // Collector fetches, derives, stores and hands samples to the judge.

@@ -124,7 +124,7 @@ func (w *writer) applyAll() {
 
 // insertLimit is how long the database may take for a block before it goes to
 // the spill file: within a second of its coming it is durable in one of them.
-const insertLimit = 700 * time.Millisecond
+const insertLimit = 500 * time.Millisecond
 
 // commit stores a block in the journal, or in the spill file while the
 // database is away. Without a spill file, or when it is full, it waits for the
