@@ -6,7 +6,6 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/devices"
-	"tirelessowl/internal/store"
 )
 
 // secretsOf are secrets as they come in a request.
@@ -20,30 +19,36 @@ func secretsOf(in map[string]string) domain.Secrets {
 
 func (a *api) changing() {
 	const tag = "devices"
-	add(a, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history", func(ctx context.Context, _ *none) (*Body[Items[store.RemovedDevice]], error) {
-		return items(a.Devices.Removed(ctx))
-	})
-	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept", func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, a.Devices.Remove(ctx, in.ID)
-	})
-	add(a, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history", func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
-		return one(a.Devices.Restore(ctx, in.ID))
-	})
-	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history", func(ctx context.Context, in *ByID) (*none, error) {
-		return nil, a.Devices.Forget(ctx, in.ID)
-	})
+	add(a, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history",
+		func(ctx context.Context, _ *none) (*Body[Items[domain.RemovedDevice]], error) {
+			return items(a.Devices.Removed(ctx))
+		})
+	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
+		func(ctx context.Context, in *ByID) (*none, error) {
+			return nil, a.Devices.Remove(ctx, in.ID)
+		})
+	add(a, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history",
+		func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
+			return one(a.Devices.Restore(ctx, in.ID))
+		})
+	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history",
+		func(ctx context.Context, in *ByID) (*none, error) {
+			return nil, a.Devices.Forget(ctx, in.ID)
+		})
 	type where struct {
 		ByID
 		Body struct {
 			Name    string            `json:"name"`
 			Address string            `json:"address"`
 			PlaceID int64             `json:"place_id"`
-			Via     string            `json:"via,omitempty" doc:"Name of the device that it is reached through; empty for what its place says"`
-			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again: needed where the new address lies outside of what it is bound to"`
+			Via     string            `json:"via,omitempty" doc:"Name of what it is reached through; empty for what its place says"`
+			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again: for an address that it is not bound to"`
 		}
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices", "Change name, address, place and way of a device; its history stays with it", func(ctx context.Context, in *where) (*Body[domain.Device], error) {
-		b := in.Body
-		return one(a.Devices.Change(ctx, in.ID, devices.Draft{Name: b.Name, Address: b.Address, PlaceID: b.PlaceID, Via: b.Via, Secrets: secretsOf(b.Secrets)}))
-	})
+	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices", "Change name, address, place and way of a device; its history stays with it",
+		func(ctx context.Context, in *where) (*Body[domain.Device], error) {
+			b := in.Body
+			d := devices.Draft{Name: b.Name, Address: b.Address, PlaceID: b.PlaceID, Via: b.Via, Secrets: secretsOf(b.Secrets)}
+			return one(a.Devices.Change(ctx, in.ID, d))
+		})
 }

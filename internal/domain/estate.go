@@ -244,3 +244,14 @@ type KitVersion struct {
 	Shipped   bool      `json:"shipped"`
 	CreatedAt time.Time `json:"created_at"`
 }
+
+// RemovedDevice is one that is no longer watched, while its history is kept.
+type RemovedDevice struct {
+	ID        ID        `json:"id"`
+	Name      string    `json:"name"`
+	Address   string    `json:"address"`
+	Kind      string    `json:"kind"`
+	Place     string    `json:"place"`
+	RemovedAt time.Time `json:"removed_at"`
+	Series    int       `json:"series"` // whose history is kept
+}

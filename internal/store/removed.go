@@ -7,19 +7,8 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// RemovedDevice is one that is no longer watched, while its history is kept.
-type RemovedDevice struct {
-	ID        domain.ID `json:"id"`
-	Name      string    `json:"name"`
-	Address   string    `json:"address"`
-	Kind      string    `json:"kind"`
-	Place     string    `json:"place"`
-	RemovedAt time.Time `json:"removed_at"`
-	Series    int       `json:"series"` // whose history is kept
-}
-
 // Removed returns the devices that are no longer watched, the last first.
-func (s Devices) Removed(ctx context.Context) (out []RemovedDevice, err error) {
+func (s Devices) Removed(ctx context.Context) (out []domain.RemovedDevice, err error) {
 	err = s.q(ctx).Raw(`SELECT d.id, d.name, host(d.address) AS address, d.kind, p.name AS place, d.removed_at,
 		(SELECT count(*) FROM series s WHERE s.device_id = d.id) AS series
 		FROM all_devices d JOIN places p ON p.id = d.place_id WHERE d.removed_at IS NOT NULL ORDER BY d.removed_at DESC, d.name`).Scan(&out).Error

@@ -214,7 +214,7 @@ func gone(err error) error {
 }
 
 // Removed returns the devices that are no longer watched, the last first.
-func (s *Service) Removed(ctx context.Context) ([]store.RemovedDevice, error) {
+func (s *Service) Removed(ctx context.Context) ([]domain.RemovedDevice, error) {
 	return s.store.Devices.Removed(ctx)
 }
 

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/ui"
@@ -14,7 +13,7 @@ import (
 
 // removedView lists devices that are no longer watched.
 type removedView struct {
-	Rows []store.RemovedDevice
+	Rows []domain.RemovedDevice
 	Q    string
 	May  domain.Access
 	ui.Paging
@@ -29,7 +28,7 @@ func (s Screen) removed(w http.ResponseWriter, r *http.Request) error {
 	}
 	q := r.URL.Query()
 	v := removedView{Q: q.Get("q"), May: middleware.Who(r.Context()).Level}
-	var rows []store.RemovedDevice
+	var rows []domain.RemovedDevice
 	for _, x := range all {
 		if strings.Contains(strings.ToLower(x.Name+" "+x.Address+" "+x.Place), strings.ToLower(v.Q)) {
 			rows = append(rows, x)
