@@ -26,7 +26,12 @@ type Trouble struct {
 // when nothing does.
 func (c *Collector) Trouble() (t Trouble, ok bool) {
 	kept := c.store.Samples.Stats()
-	t = Trouble{Blocks: kept.Waiting, Bytes: kept.WaitingBytes, Records: c.aside.waiting.Load() + c.judge.recorder.waiting.Load(), Behind: c.behind()}
+	t = Trouble{
+		Blocks:  kept.Waiting,
+		Bytes:   kept.WaitingBytes,
+		Records: c.aside.waiting.Load() + c.judge.recorder.waiting.Load(),
+		Behind:  c.behind(),
+	}
 	note := func(since time.Time, cause error) {
 		if t.Since.IsZero() || since.Before(t.Since) {
 			t.Since, t.Reason = since, store.Plain(cause)
@@ -52,7 +57,10 @@ func (c *Collector) away() bool {
 	if _, _, away := c.store.Vigil.Away(); away {
 		return true
 	}
-	return c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away || c.aside.trouble.Load() != nil || c.judge.recorder.trouble.Load() != nil
+	if c.aside.trouble.Load() != nil || c.judge.recorder.trouble.Load() != nil {
+		return true
+	}
+	return c.stats.waiting.Load() > 0 || c.store.Samples.Stats().Away
 }
 
 // noteAway tells the screens when the database goes or comes.
