@@ -128,19 +128,23 @@ const insertLimit = 500 * time.Millisecond
 
 // commit stores a block in the journal, or in the spill file while the
 // database is away. Without a spill file, or when it is full, it waits for the
-// database: an accepted block is never lost.
+// database: an accepted block is never lost. A block on its way to the database
+// is noted in the spill file, so that it outlives a kill meanwhile.
 func (w *writer) commit(ctx context.Context, seq int64, data []byte) error {
 	for began := time.Now(); ; {
 		err := errSpilled
 		if w.journal.spill.Len() == 0 { // else it must wait behind those
+			_ = w.journal.spill.Note(seq, data) // without room for it the database is all there is
 			err = w.insertWithin(context.Background(), insertLimit, seq, data)
 		}
 		switch {
 		case err == nil:
 			w.journal.away.Store(nil)
+			_ = w.journal.spill.Strike() // what stays is taken as the same block again, which does no harm
 			return nil
 		case errors.Is(err, ErrOtherWriter):
 			w.inbox.close() // nothing that we accept would be safe
+			_ = w.journal.spill.Strike()
 			return err
 		case w.journal.away.CompareAndSwap(nil, &away{time.Now().UTC(), err}):
 			w.opt.Log.Error("the database does not take samples", "error", err)

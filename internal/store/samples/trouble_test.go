@@ -151,6 +151,40 @@ func TestTornSpillFile(t *testing.T) {
 	}
 }
 
+// A block that is on its way to the database is in the file meanwhile, before the
+// database is known to be slow: a process that is killed then finds it there.
+func TestABlockOnItsWayOutlivesAKill(t *testing.T) {
+	db := testkit.OpenStore(t, testkit.URL(t))
+	file := filepath.Join(t.TempDir(), "spill")
+	s := open(t, db, samples.Options{SpillFile: file, SpillReserve: 1 << 10})
+	a := account{doubtful: map[int]bool{}}
+	var kept []byte
+	for n := 0; kept == nil; n++ {
+		require.Less(t, n, 20, "the database was known to be slow each time before anything could be looked at")
+		tx, err := db.Pool().Begin(t.Context())
+		require.NoError(t, err)
+		_, err = tx.Exec(t.Context(), "LOCK TABLE journal_0")
+		require.NoError(t, err)
+		before, accepted := s.Stats().Spilled, make(chan error, 1)
+		go func() { accepted <- s.Append(context.Background(), crashBatch(0)) }()
+		for s.Stats().Spilled == before && kept == nil {
+			text, err := os.ReadFile(file)
+			require.NoError(t, err)
+			if s.Stats().Spilled == before && binary.LittleEndian.Uint32(text[16:]) > 0 {
+				kept = text
+			}
+		}
+		require.NoError(t, tx.Rollback(t.Context()))
+		require.NoError(t, <-accepted)
+		require.Eventually(t, func() bool { return s.Stats().Waiting == 0 }, 10*time.Second, 10*time.Millisecond)
+	}
+	require.NoError(t, os.WriteFile(file+"-killed", kept, 0o600))
+	a.check(t, open(t, testkit.OpenStore(t, testkit.URL(t)), samples.Options{SpillFile: file + "-killed"}), 1)
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Zero(t, binary.LittleEndian.Uint32(text[16:]), "and it is struck when the database has it")
+}
+
 func TestRetainDropsWholePartitions(t *testing.T) {
 	db := testkit.OpenStore(t, testkit.URL(t))
 	s := open(t, db, samples.Options{})

@@ -156,6 +156,43 @@ func (f *File) Add(number int64, data []byte) error {
 	}
 	f.mu.Lock()
 	defer f.mu.Unlock()
+	if err := f.write(number, data); err != nil {
+		return err
+	}
+	if err := f.sync(); err != nil {
+		return err
+	}
+	f.end += recordHead + int64(len(data))
+	f.count++
+	return nil
+}
+
+// Note writes a record behind all others, where it outlives this process but not
+// the machine, until Strike or until Add writes over it. It is for what should be
+// in the database within a moment: a process that is killed meanwhile finds it as
+// a record at its next start.
+func (f *File) Note(number int64, data []byte) error {
+	if f == nil {
+		return ErrFull
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.write(number, data)
+}
+
+// Strike takes the note back.
+func (f *File) Strike() error {
+	if f == nil {
+		return nil
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	_, err := f.file.WriteAt(make([]byte, 4), f.end) // a length of nothing
+	return err
+}
+
+// write puts a record where the next one goes.
+func (f *File) write(number int64, data []byte) error {
 	size := recordHead + int64(len(data))
 	if f.end+size > f.opt.Limit || len(data) == 0 {
 		return ErrFull
@@ -168,11 +205,6 @@ func (f *File) Add(number int64, data []byte) error {
 	if _, err := f.file.WriteAt(record, f.end); err != nil {
 		return fmt.Errorf("%w: %w", ErrFull, err)
 	}
-	if err := f.sync(); err != nil {
-		return err
-	}
-	f.end += size
-	f.count++
 	return nil
 }
 

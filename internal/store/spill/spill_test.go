@@ -111,3 +111,35 @@ func TestAFileOfTheFirstReleasesIsTakenUp(t *testing.T) {
 	require.NoError(t, f.Add(4, []byte("four")))
 	assert.Equal(t, []string{"4 four"}, all(t, open(t, path, 1<<20)))
 }
+
+// A note is found by the next process, unless it was struck or written over.
+func TestANoteOutlivesTheProcessUntilItIsStruck(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a")
+	f := open(t, path, 1<<20)
+	next := func() []string { // what the next process finds
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(path+"-killed", text, 0o600))
+		return all(t, open(t, path+"-killed", 1<<20))
+	}
+	require.NoError(t, f.Note(1, []byte("a first one")))
+	assert.Zero(t, f.Len(), "it is no record for this process")
+	assert.Equal(t, []string{"1 a first one"}, next())
+	require.NoError(t, f.Strike())
+	assert.Empty(t, next())
+
+	require.NoError(t, f.Note(2, []byte("second")))
+	require.NoError(t, f.Add(2, []byte("second")))
+	require.NoError(t, f.Note(3, []byte("third")))
+	assert.Equal(t, []string{"2 second"}, all(t, f))
+	assert.Equal(t, []string{"2 second", "3 third"}, next())
+	require.NoError(t, f.Strike())
+	assert.Equal(t, []string{"2 second"}, next())
+	require.NoError(t, f.Done())
+	require.NoError(t, f.Strike())
+
+	assert.ErrorIs(t, f.Note(4, nil), ErrFull)
+	var none *File
+	assert.ErrorIs(t, none.Note(1, []byte("x")), ErrFull)
+	assert.NoError(t, none.Strike())
+}
