@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
-	"time"
 
 	"github.com/alexedwards/scs/v2"
 
@@ -61,17 +60,11 @@ type Wiring struct {
 	API http.Handler
 }
 
-// sessionTime is how long a sign-in lasts without use.
-const (
-	sessionTime = 12 * time.Hour
-	sessionMax  = 7 * 24 * time.Hour
-)
-
 // New builds the handler of all screens.
 func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
 	sessions.Store = p.Store.Sessions
-	sessions.Lifetime, sessions.IdleTimeout = sessionMax, sessionTime
+	sessions.Lifetime = middleware.SessionTime
 	sessions.Cookie.Name, sessions.Cookie.HttpOnly, sessions.Cookie.SameSite, sessions.Cookie.Secure = "owl", true, http.SameSiteLaxMode, p.Secure
 	strip := newStrip(p.Watch, p.Engine)
 	r, err := render.New(func(req *http.Request, f *render.Frame) error {

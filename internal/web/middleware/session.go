@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/http"
 	"net/url"
+	"time"
 
 	"github.com/alexedwards/scs/v2"
 
@@ -15,8 +16,46 @@ import (
 
 type userKey struct{}
 
-// SessionUser is where the session keeps the id of the person signed in.
-const SessionUser = "user"
+// Where the session keeps the id of the person signed in, and since when, in seconds
+// of 1970.
+const (
+	SessionUser  = "user"
+	sessionSince = "since"
+)
+
+// A sign-in lasts SessionTime without use, and never longer than sessionMost. Use
+// is noted at most once in sessionStep: a page that only reads shall not write.
+const (
+	SessionTime = 12 * time.Hour
+	sessionMost = 7 * 24 * time.Hour
+	sessionStep = time.Minute
+)
+
+// SignIn makes a session that of a person. It gets a new token, against session
+// fixation.
+func SignIn(ctx context.Context, sessions *scs.SessionManager, user domain.ID) error {
+	if err := sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	sessions.Put(ctx, SessionUser, user)
+	sessions.Put(ctx, sessionSince, time.Now().Unix())
+	return nil
+}
+
+// prolong moves the end of a session that is used.
+func prolong(ctx context.Context, sessions *scs.SessionManager, now time.Time) {
+	since := sessions.GetInt64(ctx, sessionSince)
+	if since == 0 {
+		return // of an earlier version: it ends when it was to end
+	}
+	end := now.Add(SessionTime)
+	if last := time.Unix(since, 0).Add(sessionMost); last.Before(end) {
+		end = last
+	}
+	if end.Sub(sessions.Deadline(ctx)) > sessionStep {
+		sessions.SetDeadline(ctx, end)
+	}
+}
 
 // Who returns the person signed in; the zero user where nobody is.
 func Who(ctx context.Context) domain.User {
@@ -33,6 +72,7 @@ func SignedIn(sessions *scs.SessionManager, svc *access.Service, failed func(htt
 			id := sessions.GetInt64(r.Context(), SessionUser)
 			u, err := svc.User(r.Context(), id)
 			if id != 0 && err == nil {
+				prolong(r.Context(), sessions, time.Now())
 				next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), userKey{}, u)))
 				return
 			}

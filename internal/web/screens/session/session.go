@@ -60,10 +60,9 @@ func (s Screen) signIn(w http.ResponseWriter, r *http.Request) error {
 	case err != nil:
 		return err
 	}
-	if err := s.Sessions.RenewToken(r.Context()); err != nil { // against session fixation
+	if err := middleware.SignIn(r.Context(), s.Sessions, u.ID); err != nil {
 		return err
 	}
-	s.Sessions.Put(r.Context(), middleware.SessionUser, u.ID)
 	http.Redirect(w, r, inside(v.Next), http.StatusSeeOther)
 	return nil
 }
