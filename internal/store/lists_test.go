@@ -51,11 +51,9 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 		"quotes do no harm":  {store.IncidentFilter{Search: `'; DROP TABLE incidents; --`}, nil},
 		"unknown column":     {store.IncidentFilter{Sort: "1; DROP TABLE incidents"}, []int{2, 1, 0}},
 		"other device":       {store.IncidentFilter{DeviceID: 999}, nil},
+		"this device":        {store.IncidentFilter{DeviceID: d.ID}, []int{2, 1, 0}},
 		"second page of two": {store.IncidentFilter{Limit: 2, Offset: 2}, []int{0}},
 	} {
-		if c.f.Limit == 0 {
-			c.f.Limit = 10
-		}
 		got, total, err := s.Incidents.Find(ctx, c.f)
 		require.NoError(t, err, name)
 		var ids, want []domain.ID
@@ -70,6 +68,26 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 			assert.Equal(t, int64(len(want)), total, name)
 		}
 	}
+}
+
+func TestPartsOfOneDeviceAndOfAll(t *testing.T) {
+	s, ctx := testkit.Store(t), t.Context()
+	one, _ := world(t, s)
+	other, err := s.Devices.Add(ctx, domain.Device{PlaceID: one.PlaceID, Name: "log-2", Address: netip.MustParseAddr("192.0.2.99"), CreatedAt: now}, "engine:bb", nil)
+	require.NoError(t, err)
+	before, err := s.Parts.Of(ctx, one.ID)
+	require.NoError(t, err)
+	_, err = s.Parts.Add(ctx, []domain.Part{{DeviceID: other.ID, Kit: "interfaces", Kind: "interface", Key: "eth9", Name: "eth9"}})
+	require.NoError(t, err)
+	mine, err := s.Parts.Of(ctx, one.ID)
+	require.NoError(t, err)
+	its, err := s.Parts.Of(ctx, other.ID)
+	require.NoError(t, err)
+	all, err := s.Parts.Of(ctx, 0)
+	require.NoError(t, err)
+	assert.Equal(t, before, mine)
+	assert.Len(t, its, 1)
+	assert.Len(t, all, len(mine)+1)
 }
 
 func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
