@@ -252,4 +252,3 @@ func (w *world) server() (pid int, url string, err error) {
 
 func controlURL() string { return sim.ControlURL(netip.MustParseAddr(base)) }
 func mailURL() string    { return sim.MailURL(netip.MustParseAddr(base)) }
-func deskURL() string    { return sim.DeskURL(netip.MustParseAddr(base)) }

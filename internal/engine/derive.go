@@ -146,7 +146,8 @@ func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome
 
 // note tells when the way that collecting goes changed.
 func (bs *boundSeries) note(taken derive.Taken, out *outcome) {
-	status, problem := bs.status, taken.Problem
+	var status domain.SeriesState
+	problem := taken.Problem
 	switch {
 	case taken.OK && bs.full:
 		return // it was refused, and is until the application starts again

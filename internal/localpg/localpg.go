@@ -238,13 +238,6 @@ func family(pid int) []int {
 	return all
 }
 
-// process is the number of the server's process.
-func (s *Server) process() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.pid
-}
-
 // lives tells whether the process is there.
 func (s *Server) lives() bool {
 	s.mu.Lock()

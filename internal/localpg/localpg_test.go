@@ -153,3 +153,10 @@ func TestASlowServerIsWaitedFor(t *testing.T) {
 	assert.False(t, alive(pid, s.data))
 	start(t, dir, Options{Throwaway: true}) // and nothing stands in the way of the next start
 }
+
+// process is the number of the server's process.
+func (s *Server) process() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.pid
+}

@@ -18,7 +18,6 @@ import (
 type metricsWriter struct {
 	out    *bufio.Writer
 	family string
-	err    error
 }
 
 func (w *metricsWriter) Write(r Record) error {

@@ -17,7 +17,6 @@ import (
 type dayWriter struct {
 	*Store
 	packer
-	points []codec.Point
 }
 
 func (w *dayWriter) foldBatch(ctx context.Context, day int, ids []int64) error {
