@@ -21,7 +21,8 @@ func (a *api) changing() {
 	const tag = "devices"
 	add(a, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.RemovedDevice]], error) {
-			return items(a.Devices.Removed(ctx))
+			out, _, err := a.Devices.Removed(ctx, domain.RemovedFilter{})
+			return items(out, err)
 		})
 	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
 		func(ctx context.Context, in *ByID) (*none, error) {

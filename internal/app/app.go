@@ -149,7 +149,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
-	a.Devices = devices.New(s, a.Kits, a.Engine.Reload)
+	a.Devices = devices.New(s, a.Kits, a.Respond, a.Engine.Reload)
 	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
 		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
 	a.Judge = judge.New(s, a.Kits, kinds.All, a.evaluator.SetRules)

@@ -255,3 +255,11 @@ type RemovedDevice struct {
 	RemovedAt time.Time `json:"removed_at"`
 	Series    int       `json:"series"` // whose history is kept
 }
+
+// RemovedFilter picks removed devices; zero fields do not filter.
+type RemovedFilter struct {
+	Search string // part of name, address or place
+	Sort   string // name, address, kind, place, removed, series; with a leading "-" downwards
+	Limit  int    // 0 for all
+	Offset int
+}

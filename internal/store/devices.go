@@ -58,10 +58,10 @@ func (s Devices) All(ctx context.Context) ([]domain.Device, error) {
 	return collect(rows, err, scanDevice)
 }
 
-// Names returns the names of the given devices.
+// Names returns the names of the given devices, also of those no longer watched.
 func (s Devices) Names(ctx context.Context, ids []domain.ID) (map[domain.ID]string, error) {
 	var rows []deviceRow
-	err := s.q(ctx).Select("id", "name").Where("id = ANY(?::bigint[])", arrayOf(ids)).Find(&rows).Error
+	err := s.q(ctx).Table("all_devices").Select("id", "name").Where("id = ANY(?::bigint[])", arrayOf(ids)).Find(&rows).Error
 	out := make(map[domain.ID]string, len(rows))
 	for _, r := range rows {
 		out[r.ID] = r.Name
@@ -111,6 +111,13 @@ func (s Devices) Readdress(ctx context.Context, id domain.ID, old, now netip.Add
 		return err
 	}
 	return s.q(ctx).Exec("INSERT INTO device_addresses VALUES (?, ?) ON CONFLICT DO NOTHING", id, now.String()).Error
+}
+
+// Watched tells whether a device is there, and keeps it from being removed until the
+// transaction ends.
+func (s Devices) Watched(ctx context.Context, id domain.ID) (is bool, err error) {
+	err = s.q(ctx).Raw("SELECT true FROM devices WHERE id = ? FOR SHARE", id).Scan(&is).Error
+	return is, err
 }
 
 // SetHealth records a device's health.

@@ -93,6 +93,14 @@ func (s Incidents) LockCause(ctx context.Context, deviceID domain.ID, cause stri
 	return s.ofCause(s.q(ctx).Clauses(forUpdate), deviceID, cause)
 }
 
+// LockOpen returns what is not resolved of one device, and keeps others from changing
+// it until the transaction ends.
+func (s Incidents) LockOpen(ctx context.Context, deviceID domain.ID) ([]domain.Incident, error) {
+	var rows []incidentRow
+	err := s.q(ctx).Clauses(forUpdate).Where("device_id = ? AND state <> ?", deviceID, domain.IncidentResolved).Order("id").Find(&rows).Error
+	return each(rows, incidentRow.domain), err
+}
+
 // CountCause returns how many incidents of one device and cause there were in
 // all, each time that one was reopened included.
 func (s Incidents) CountCause(ctx context.Context, deviceID domain.ID, cause string) (n int, err error) {
@@ -139,7 +147,7 @@ func (s Incidents) Find(ctx context.Context, f IncidentFilter) ([]domain.Inciden
 	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("title ILIKE ? OR device_id IN (SELECT id FROM devices WHERE name ILIKE ?)", like, like)
+		q = q.Where("title ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?)", like, like)
 	}
 	var total int64
 	if err := q.Count(&total).Error; err != nil {

@@ -7,16 +7,46 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// Removed returns the devices that are no longer watched, the last first.
-func (s Devices) Removed(ctx context.Context) (out []domain.RemovedDevice, err error) {
-	err = s.q(ctx).Raw(`SELECT d.id, d.name, host(d.address) AS address, d.kind, p.name AS place, d.removed_at,
-		(SELECT count(*) FROM series s WHERE s.device_id = d.id) AS series
-		FROM all_devices d JOIN places p ON p.id = d.place_id WHERE d.removed_at IS NOT NULL ORDER BY d.removed_at DESC, d.name`).Scan(&out).Error
-	return out, err
+var removedOrder = map[string]string{
+	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "removed": "d.removed_at", "series": "series, d.name",
+	"-name": "d.name DESC", "-address": "d.address DESC", "-kind": "d.kind DESC, d.name", "-place": "p.name DESC, d.name", "-series": "series DESC, d.name",
 }
 
-// Remove stops watching a device and keeps its history: what was wrong with it is
-// over, and nothing is reached through it any more. It must run in a transaction.
+// Removed returns devices that are no longer watched, the last first unless sorted
+// otherwise, and how many match in all.
+func (s Devices) Removed(ctx context.Context, f domain.RemovedFilter) (out []domain.RemovedDevice, total int64, err error) {
+	q := s.q(ctx).Table("all_devices d").Joins("JOIN places p ON p.id = d.place_id").Where("d.removed_at IS NOT NULL")
+	if f.Search != "" {
+		q = q.Where("concat_ws(' ', d.name, host(d.address), p.name) ILIKE ?", "%"+escapeLike(f.Search)+"%")
+	}
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	order, ok := removedOrder[f.Sort]
+	if !ok {
+		order = "d.removed_at DESC"
+	}
+	if f.Limit > 0 {
+		q = q.Limit(f.Limit).Offset(f.Offset)
+	}
+	err = q.Select(`d.id, d.name, host(d.address) AS address, d.kind, p.name AS place, d.removed_at,
+		(SELECT count(*) FROM series s WHERE s.device_id = d.id) AS series`).Order(order + ", d.id").Scan(&out).Error
+	return out, total, err
+}
+
+// Ever returns a device, also one that is no longer watched, or ErrNotFound.
+func (s Devices) Ever(ctx context.Context, id domain.ID) (d domain.Device, removed bool, err error) {
+	var row struct {
+		Device    deviceRow `gorm:"embedded"`
+		RemovedAt *time.Time
+	}
+	err = s.q(ctx).Table("all_devices").Where("id = ?", id).Take(&row).Error
+	return row.Device.domain(), row.RemovedAt != nil, known(err)
+}
+
+// Remove stops watching a device and keeps its history: its alerts are over, and
+// nothing is reached through it any more. Its incidents are the caller's affair. It
+// must run in a transaction.
 func (s Devices) Remove(ctx context.Context, id domain.ID, now time.Time) error {
 	if err := must(s.q(ctx).Exec("UPDATE all_devices SET removed_at = ? WHERE id = ? AND removed_at IS NULL", now, id)); err != nil {
 		return err
@@ -24,7 +54,6 @@ func (s Devices) Remove(ctx context.Context, id domain.ID, now time.Time) error 
 	for _, end := range []string{
 		"DELETE FROM rule_states r USING series s WHERE s.id = r.series_id AND s.device_id = @id",
 		"UPDATE alerts SET ended_at = @now WHERE device_id = @id AND ended_at IS NULL",
-		"UPDATE incidents SET state = 'resolved', resolved_at = @now, resolved_by = 'removal of the device', recovered_at = coalesce(recovered_at, @now), level = worst WHERE device_id = @id AND state <> 'resolved'",
 		"DELETE FROM overrides WHERE refers_to = @id",
 		"UPDATE finds SET verdict = 'new', device_id = NULL WHERE device_id = @id",
 	} {

@@ -77,7 +77,7 @@ func (s Transitions) Find(ctx context.Context, f TransitionFilter) ([]domain.Tra
 	q = when(q, f.Devices, "series_id IS NULL")
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("reason ILIKE ? OR device_id IN (SELECT id FROM devices WHERE name ILIKE ?)", like, like)
+		q = q.Where("reason ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?)", like, like)
 	}
 	if f.Limit > 0 {
 		q = q.Limit(f.Limit).Offset(f.Offset)

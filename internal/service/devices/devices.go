@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
 )
 
@@ -22,13 +23,15 @@ import (
 type Service struct {
 	store *store.Store
 	kits  *collect.Service
+	// incidents are ended with the device that they are about.
+	incidents *respond.Service
 	// changed takes up what was changed of a device.
 	changed func(context.Context, domain.ID) error
 }
 
 // New returns the service.
-func New(s *store.Store, kits *collect.Service, changed func(context.Context, domain.ID) error) *Service {
-	return &Service{s, kits, changed}
+func New(s *store.Store, kits *collect.Service, incidents *respond.Service, changed func(context.Context, domain.ID) error) *Service {
+	return &Service{s, kits, incidents, changed}
 }
 
 // Draft is a device as people type it.
@@ -196,12 +199,25 @@ func (s *Service) move(ctx context.Context, tx *store.Areas, x domain.Device, ol
 	return nil
 }
 
-// Remove stops watching a device. Its history is kept until Forget.
+// Remove stops watching a device. Its history is kept until Forget; what is open
+// about it is over, and its tickets are told so.
 func (s *Service) Remove(ctx context.Context, id domain.ID) error {
-	err := s.store.InTx(ctx, func(tx *store.Areas) error { return tx.Devices.Remove(ctx, id, time.Now().UTC()) })
+	now := time.Now().UTC()
+	err := s.store.InTx(ctx, func(tx *store.Areas) error {
+		d, err := tx.Devices.One(ctx, id)
+		if err != nil {
+			return err
+		}
+		// First of all, so that nothing else begins for the device meanwhile.
+		if err := tx.Devices.Remove(ctx, id, now); err != nil {
+			return err
+		}
+		return s.incidents.EndOf(ctx, tx, d, now)
+	})
 	if err != nil {
 		return err
 	}
+	s.incidents.Wake()
 	return gone(s.changed(ctx, id))
 }
 
@@ -213,9 +229,9 @@ func gone(err error) error {
 	return err
 }
 
-// Removed returns the devices that are no longer watched, the last first.
-func (s *Service) Removed(ctx context.Context) ([]domain.RemovedDevice, error) {
-	return s.store.Devices.Removed(ctx)
+// Removed returns devices that are no longer watched, and how many match in all.
+func (s *Service) Removed(ctx context.Context, f domain.RemovedFilter) ([]domain.RemovedDevice, int64, error) {
+	return s.store.Devices.Removed(ctx, f)
 }
 
 // Restore watches a removed device again as it was, with its history.

@@ -11,6 +11,7 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/devices"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
@@ -44,7 +45,7 @@ func setup(t *testing.T) pier {
 	require.NoError(t, err)
 	require.NoError(t, s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: sw.ID, Way: "snmp", CredentialID: c.ID, Settings: map[string]string{}}))
 	changed := &[]domain.ID{}
-	svc := devices.New(s, testkit.Kits(t, s), func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil })
+	svc := devices.New(s, testkit.Kits(t, s), respond.New(s, nil, nil, "", func() {}), func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil })
 	return pier{svc, s, edge, sw, quay, changed}
 }
 
@@ -175,9 +176,10 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	edge, _, err = p.Draft(ctx, p.edge.ID)
 	require.NoError(t, err)
 	assert.Empty(t, edge.Via, "nothing is reached through what is not there")
-	removed, err := p.Removed(ctx)
+	removed, total, err := p.Removed(ctx, domain.RemovedFilter{Search: "sw"})
 	require.NoError(t, err)
 	require.Len(t, removed, 1)
+	assert.Equal(t, int64(1), total)
 	assert.Equal(t, []any{"np-sw-1", "192.0.2.1", "Pier", 1}, []any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series})
 	assert.ErrorIs(t, p.Remove(ctx, p.sw.ID), domain.ErrNotFound)
 
@@ -200,7 +202,7 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, p.Remove(ctx, p.sw.ID))
 	require.NoError(t, p.Forget(ctx, p.sw.ID))
 	assert.ErrorIs(t, p.Forget(ctx, p.sw.ID), domain.ErrNotFound)
-	removed, err = p.Removed(ctx)
+	removed, _, err = p.Removed(ctx, domain.RemovedFilter{})
 	require.NoError(t, err)
 	assert.Empty(t, removed)
 }

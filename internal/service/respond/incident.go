@@ -19,6 +19,7 @@ const maxComment = 10_000
 type Dossier struct {
 	domain.Incident
 	Device     domain.Device     `json:"device"`
+	Removed    bool              `json:"removed,omitzero"` // the device is no longer watched
 	Alerts     []domain.Alert    `json:"alerts"`
 	Events     []domain.Event    `json:"events"`
 	Deliveries []domain.Delivery `json:"deliveries"`
@@ -34,7 +35,7 @@ func (s *Service) Incident(ctx context.Context, id domain.ID) (Dossier, error) {
 	}
 	out := Dossier{Incident: in}
 	steps := []func() error{
-		func() (err error) { out.Device, err = s.store.Devices.One(ctx, in.DeviceID); return },
+		func() (err error) { out.Device, out.Removed, err = s.store.Devices.Ever(ctx, in.DeviceID); return },
 		func() (err error) { out.Alerts, err = s.store.Alerts.Of(ctx, id); return },
 		func() (err error) { out.Events, err = s.store.Events.Of(ctx, id); return },
 		func() (err error) { out.Deliveries, err = s.store.Deliveries.Of(ctx, id); return },
@@ -128,27 +129,59 @@ func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident
 		if err != nil || ev.Kind == "" {
 			return err
 		}
-		if in, err = tx.Incidents.Save(ctx, in); err != nil {
-			return err
-		}
-		ev.IncidentID, ev.At = id, now
-		d, err := tx.Devices.One(ctx, in.DeviceID)
+		d, _, err := tx.Devices.Ever(ctx, in.DeviceID)
 		if err != nil {
 			return err
 		}
-		r := recording{Service: s, tx: tx}
-		traces, err := r.act(ctx, in, ev, message{device: d.Name, title: in.Title, reason: ev.Detail, since: in.EpisodeAt, at: now})
-		if err != nil {
-			return err
-		}
-		for _, t := range traces {
-			ev.Why.Include(t.Question, t)
-		}
-		_, err = tx.Events.Add(ctx, ev)
-		return err
+		return s.write(ctx, tx, d, in, ev, now)
 	})
 	if err == nil {
 		s.wake()
 	}
 	return err
 }
+
+// write stores what was done to an incident, with its story and what the plans make
+// of it.
+func (s *Service) write(ctx context.Context, tx *store.Areas, d domain.Device, in domain.Incident, ev domain.Event, now time.Time) error {
+	in, err := tx.Incidents.Save(ctx, in)
+	if err != nil {
+		return err
+	}
+	ev.IncidentID, ev.At = in.ID, now
+	r := recording{Service: s, tx: tx}
+	traces, err := r.act(ctx, in, ev, message{device: d.Name, title: in.Title, reason: ev.Detail, since: in.EpisodeAt, at: now})
+	if err != nil {
+		return err
+	}
+	for _, t := range traces {
+		ev.Why.Include(t.Question, t)
+	}
+	_, err = tx.Events.Add(ctx, ev)
+	return err
+}
+
+// EndOf resolves what is open about a device that is no longer watched, within the
+// transaction that removes it, so that its tickets hear of it. Wake follows the
+// transaction.
+func (s *Service) EndOf(ctx context.Context, tx *store.Areas, d domain.Device, now time.Time) error {
+	open, err := tx.Incidents.LockOpen(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	for _, in := range open {
+		in.State, in.ResolvedAt, in.ResolvedBy = domain.IncidentResolved, now, "removal of the device"
+		in.Level = in.Worst
+		if in.RecoveredAt.IsZero() {
+			in.RecoveredAt = now
+		}
+		ev := domain.Event{Kind: domain.EventResolved, Text: "Resolved: " + d.Name + " is no longer watched"}
+		if err := s.write(ctx, tx, d, in, ev, now); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Wake has what was put into the outbox delivered at once.
+func (s *Service) Wake() { s.wake() }

@@ -62,7 +62,7 @@ func (s *Service) Record(ctx context.Context, number int64, found estate.Result)
 				return err
 			}
 		}
-		r := recording{Service: s, tx: tx}
+		r := recording{Service: s, tx: tx, watched: map[domain.ID]bool{}}
 		for _, j := range found.Judged {
 			if err := r.judged(ctx, j); err != nil {
 				return fmt.Errorf("%s on %s: %w", j.Rule.Name, j.Device.Name, err)
@@ -86,14 +86,33 @@ type recording struct {
 	*Service
 	tx          *store.Areas
 	transitions []domain.Transition
+	watched     map[domain.ID]bool
+}
+
+// isWatched tells whether a device is there still: what was judged just before it
+// was removed begins nothing.
+func (r *recording) isWatched(ctx context.Context, id domain.ID) (bool, error) {
+	is, known := r.watched[id]
+	if known {
+		return is, nil
+	}
+	is, err := r.tx.Devices.Watched(ctx, id)
+	r.watched[id] = is
+	return is, err
 }
 
 func (r *recording) health(ctx context.Context, h estate.HealthChange) error {
+	if is, err := r.isWatched(ctx, h.Device.ID); err != nil || !is {
+		return err
+	}
 	r.transitions = append(r.transitions, domain.Transition{DeviceID: h.Device.ID, From: h.From, To: h.To, At: h.At, Reason: h.Reason, Why: h.Why})
 	return r.tx.Devices.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason)
 }
 
 func (r *recording) judged(ctx context.Context, j estate.Judged) error {
+	if is, err := r.isWatched(ctx, j.Device.ID); err != nil || !is {
+		return err
+	}
 	r.transitions = append(r.transitions, domain.Transition{DeviceID: j.Device.ID, SeriesID: j.Series.ID, RuleID: j.Rule.ID,
 		From: domain.HealthOf(j.From), To: domain.HealthOf(j.To), At: j.At, Reason: j.Reason(), Held: j.Held, Why: j.Why})
 	st := store.RuleState{RuleID: j.Rule.ID, SeriesID: j.Series.ID, Level: j.To, Held: j.Held && j.To > 0, Since: j.At, Why: j.Why}

@@ -118,6 +118,43 @@ func TestTroubleAndRecoveryTellTheWholeStory(t *testing.T) {
 	assert.False(t, in.Alerts[0].EndedAt.IsZero())
 }
 
+// What is open about a device that is removed is over, and its ticket hears of it;
+// what was judged just before begins nothing.
+func TestRemovalEndsWhatIsOpen(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	plans, err := w.store.Plans.All(ctx)
+	require.NoError(t, err)
+	plans[0].Steps[2].On = append(plans[0].Steps[2].On, domain.EventResolved)
+	_, err = w.store.Plans.Save(ctx, plans[0])
+	require.NoError(t, err)
+	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
+	d, err := w.store.Devices.One(ctx, w.device.ID)
+	require.NoError(t, err)
+	require.NoError(t, w.store.InTx(ctx, func(tx *store.Areas) error {
+		if err := tx.Devices.Remove(ctx, d.ID, now); err != nil {
+			return err
+		}
+		return w.EndOf(ctx, tx, d, now.Add(time.Minute))
+	}))
+	list := w.incidents(t)
+	require.Len(t, list, 1)
+	assert.Equal(t, []any{domain.IncidentResolved, "removal of the device", domain.LevelCritical}, []any{list[0].State, list[0].ResolvedBy, list[0].Level})
+	in, err := w.Incident(ctx, list[0].ID)
+	require.NoError(t, err)
+	events, deliveries := kinds(in)
+	assert.Equal(t, []string{"first bad value", "alert", "resolved"}, events)
+	assert.Equal(t, []string{"message alert", "ticket alert", "note resolved"}, deliveries)
+	assert.Contains(t, in.Deliveries[2].Body, "np-edge-1 is no longer watched")
+
+	late := w.change(0, domain.LevelCritical, 2*time.Minute, false)
+	late.Health = []estate.HealthChange{{Device: w.device, To: domain.Critical, At: now}}
+	require.NoError(t, w.Record(ctx, 0, late))
+	assert.Len(t, w.incidents(t), 1)
+	states, err := w.store.Rules.States(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, states)
+}
+
 func TestTroubleThatReturnsReopens(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	for i := range 3 {

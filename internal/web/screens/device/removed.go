@@ -3,7 +3,6 @@ package device
 import (
 	"fmt"
 	"net/http"
-	"strings"
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
@@ -17,24 +16,23 @@ type removedView struct {
 	Q    string
 	May  domain.Access
 	ui.Paging
+	ui.Sorting
 }
 
-const removedPage = 100
+const (
+	removedPath = "/devices/removed"
+	removedPage = 100
+)
 
 func (s Screen) removed(w http.ResponseWriter, r *http.Request) error {
-	all, err := s.Devices.Removed(r.Context())
+	q := r.URL.Query()
+	v := removedView{Q: q.Get("q"), May: middleware.Who(r.Context()).Level, Sorting: ui.Sorting{Path: removedPath, Query: q, Sort: q.Get("sort")}}
+	page := ui.PageNumber(q)
+	rows, total, err := s.Devices.Removed(r.Context(), domain.RemovedFilter{Search: v.Q, Sort: v.Sort, Limit: removedPage, Offset: page * removedPage})
 	if err != nil {
 		return err
 	}
-	q := r.URL.Query()
-	v := removedView{Q: q.Get("q"), May: middleware.Who(r.Context()).Level}
-	var rows []domain.RemovedDevice
-	for _, x := range all {
-		if strings.Contains(strings.ToLower(x.Name+" "+x.Address+" "+x.Place), strings.ToLower(v.Q)) {
-			rows = append(rows, x)
-		}
-	}
-	v.Rows, v.Paging = ui.SlicePage("/devices/removed", q, removedPage, rows)
+	v.Rows, v.Paging = rows, ui.NewPaging(removedPath, q, page, removedPage, len(rows), total)
 	return s.Render.Page(w, r, "removed", render.Frame{Title: "Removed devices", Area: "watch", Body: v})
 }
 
@@ -59,6 +57,6 @@ func (s Screen) forget(w http.ResponseWriter, r *http.Request) error {
 	if err := s.Devices.Forget(r.Context(), id); err != nil {
 		return err
 	}
-	http.Redirect(w, r, "/devices/removed", http.StatusSeeOther)
+	http.Redirect(w, r, removedPath, http.StatusSeeOther)
 	return nil
 }
