@@ -234,6 +234,11 @@ func (s *Service) Removed(ctx context.Context, f domain.RemovedFilter) ([]domain
 	return s.store.Devices.Removed(ctx, f)
 }
 
+// RemovedOne returns a device that is no longer watched, or ErrNotFound.
+func (s *Service) RemovedOne(ctx context.Context, id domain.ID) (domain.Device, error) {
+	return s.store.Devices.RemovedOne(ctx, id)
+}
+
 // Restore watches a removed device again as it was, with its history.
 func (s *Service) Restore(ctx context.Context, id domain.ID) (domain.Device, error) {
 	x, err := s.store.Devices.RemovedOne(ctx, id)

@@ -251,6 +251,9 @@ func (v *view) add(title, sub, kitName string, readings []string, values map[str
 
 func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.view(r)
+	if errors.Is(err, domain.ErrNotFound) {
+		return s.removedOne(w, r)
+	}
 	if err != nil {
 		return err
 	}

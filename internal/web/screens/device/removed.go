@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
@@ -34,6 +35,20 @@ func (s Screen) removed(w http.ResponseWriter, r *http.Request) error {
 	}
 	v.Rows, v.Paging = rows, ui.NewPaging(removedPath, q, page, removedPage, len(rows), total)
 	return s.Render.Page(w, r, "removed", render.Frame{Title: "Removed devices", Area: "watch", Body: v})
+}
+
+// removedOne leads from the page of a removed device to what became of it.
+func (s Screen) removedOne(w http.ResponseWriter, r *http.Request) error {
+	id, err := ID(r)
+	if err != nil {
+		return err
+	}
+	x, err := s.Devices.RemovedOne(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	http.Redirect(w, r, removedPath+"?q="+url.QueryEscape(x.Name), http.StatusSeeOther)
+	return nil
 }
 
 func (s Screen) restore(w http.ResponseWriter, r *http.Request) error {
