@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -100,10 +101,37 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
+	if err := s.realign(ctx); err != nil {
+		return 0, fmt.Errorf("migrate: %w", err)
+	}
 	if _, err := p.Up(ctx); err != nil {
 		return 0, fmt.Errorf("migrate: %w", err)
 	}
 	return p.GetDBVersion(ctx)
+}
+
+// realign lets no sequence give a number that a row has already. A server at the
+// minimal level of wal_level, which the first releases ran, takes numbers back when
+// it crashes.
+func (s *Store) realign(ctx context.Context) error {
+	rows, err := s.pool.Query(ctx, `SELECT quote_ident(table_name), quote_ident(column_name), pg_get_serial_sequence(quote_ident(table_name), column_name)
+		FROM information_schema.columns WHERE table_schema = current_schema() AND is_identity = 'YES'`)
+	if err != nil {
+		return err
+	}
+	type identity struct{ Table, Column, Sequence string }
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[identity])
+	if err != nil {
+		return err
+	}
+	for _, x := range all {
+		_, err := s.pool.Exec(ctx, fmt.Sprintf(`SELECT setval('%s', given.most) FROM (SELECT max(%s) AS most FROM %s) given, %s s
+			WHERE given.most > s.last_value OR given.most = s.last_value AND NOT s.is_called`, x.Sequence, x.Column, x.Table, x.Sequence))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // MigrateTo brings the schema up or down to one version, for tests of migrations.

@@ -56,6 +56,23 @@ func TestMigrateFromEachVersion(t *testing.T) {
 	require.NoError(t, err)
 }
 
+// A crash may have taken numbers back that were given: they are not given again.
+func TestNumbersThatWereTakenBackAreNotGivenAgain(t *testing.T) {
+	s, ctx := testkit.OpenStore(t, testkit.EmptyURL(t)), t.Context()
+	require.NoError(t, s.MigrateTo(ctx, 24))
+	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	require.NoError(t, err)
+	for _, table := range []string{"goose_db_version", "places"} {
+		_, err := s.Pool().Exec(ctx, "ALTER TABLE "+table+" ALTER COLUMN id RESTART WITH 1")
+		require.NoError(t, err)
+	}
+	_, err = s.Migrate(ctx)
+	require.NoError(t, err)
+	q, err := s.Places.Save(ctx, domain.Place{Name: "Quay", Kind: domain.Site})
+	require.NoError(t, err)
+	assert.Equal(t, p.ID+1, q.ID)
+}
+
 func TestDevicesKeepTheirAddresses(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
