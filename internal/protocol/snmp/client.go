@@ -20,6 +20,8 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 )
 
@@ -173,7 +175,7 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 			return answer, err
 		}
 	}
-	return nil, fmt.Errorf("%w from %s in %s, %d tries", ErrNoAnswer, t.Address, t.Timeout, t.Retries+1)
+	return nil, fmt.Errorf("%w from %s in %s, %s", ErrNoAnswer, t.Address, units.Span(t.Timeout), text.Count(int64(t.Retries+1), "try", "tries"))
 }
 
 // sendTries is how often one datagram is handed to a socket. All devices share
