@@ -56,24 +56,36 @@ function formatSpan(seconds) {
   return rest > 0 ? `${text}${NARROW}${rest}${NARROW}${nextName}` : text;
 }
 
-// The names of limits, on ground of their own so that no line runs through
-// them. One that would cover another steps aside.
-function labels(ctx, limits, right, top) {
+// Where the names of limits stand, from the right edge on. One that would cover
+// another steps aside.
+function place(ctx, limits, right, top) {
+  const px = devicePixelRatio;
+  let before = null;
+  return limits.map((limit) => {
+    const y = limit.y < top + 16 * px ? limit.y + 13 * px : limit.y - 4 * px;
+    const aside = before && Math.abs(before.y - y) < 14 * px;
+    const x = aside ? before.left - 10 * px : right;
+    before = { y, x, left: x - ctx.measureText(limit.label).width, limit };
+    return before;
+  });
+}
+
+// The names of limits, on ground of their own so that no line runs through them.
+// Where there is no room for all of them they are short.
+function labels(ctx, limits, left, right, top) {
   const px = devicePixelRatio;
   ctx.font = `${11 * px}px "Atkinson Next"`;
   ctx.textAlign = 'right';
   ctx.textBaseline = 'alphabetic';
-  let before = null;
-  for (const limit of limits) {
-    const y = limit.y < top + 16 * px ? limit.y + 13 * px : limit.y - 4 * px;
-    const aside = before && Math.abs(before.y - y) < 14 * px;
-    const x = aside ? before.x - 10 * px : right;
-    const width = ctx.measureText(limit.label).width;
+  let places = place(ctx, limits, right, top);
+  if (places.some((p) => p.left < left)) {
+    places = place(ctx, limits.map((l) => ({ ...l, label: l.label.replace(/ for .+$/, '') })), right, top);
+  }
+  for (const { x, y, left: from, limit } of places) {
     ctx.fillStyle = cssValue('--card');
-    ctx.fillRect(x - width - 3 * px, y - 10 * px, width + 6 * px, 13 * px);
+    ctx.fillRect(from - 3 * px, y - 10 * px, x - from + 6 * px, 13 * px);
     ctx.fillStyle = cssValue(`--${limit.level}`);
     ctx.fillText(limit.label, x, y);
-    before = { y, x: x - width };
   }
 }
 
@@ -104,7 +116,7 @@ function overlay(data) {
       ctx.lineTo(left + width, limit.y);
       ctx.stroke();
     }
-    labels(ctx, width < 320 * devicePixelRatio ? shown.map((l) => ({ ...l, label: l.label.replace(/ for \d+$/, '') })) : shown, left + width - 4, top);
+    labels(ctx, shown, left, left + width - 4, top);
     ctx.setLineDash([]);
     for (const mark of data.marks) {
       const x = u.valToPos(mark.at, 'x', true);
