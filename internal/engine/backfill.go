@@ -151,7 +151,7 @@ func (in *intake) take(answers []derive.Fetched) {
 		rows := make([][]collect.Row, len(sb.kinds))
 		if got.Error == "" {
 			for n, kb := range sb.kinds {
-				rows[n] = collect.Rows(sb.src, kb.def, got.Rows, kb.known.Left)
+				rows[n] = kb.reader.Rows(got.Rows, kb.known.Left)
 				if in.err == nil && kb.needsSync(rows[n]) {
 					in.err = in.sync(sb, kb, rows[n], got.At)
 				}

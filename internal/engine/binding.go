@@ -42,6 +42,7 @@ type sourceBinding struct {
 // kindBinding is one kind of part that the source's rows make.
 type kindBinding struct {
 	def    kit.Parts
+	reader *collect.Reader
 	known  collect.Known
 	rows   map[string]*boundPart // by index
 	unsure []unsure
@@ -137,7 +138,7 @@ func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
 		if def.Source != src.Key {
 			continue
 		}
-		kb := &kindBinding{def: def}
+		kb := &kindBinding{def: def, reader: collect.NewReader(sb.src, def)}
 		for _, p := range b.parts {
 			if p.Kit == k.Name && p.Kind == def.Kind {
 				kb.known.Parts = append(kb.known.Parts, p)

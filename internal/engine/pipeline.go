@@ -73,7 +73,7 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 	rows := make([][]collect.Row, len(sb.kinds))
 	if r.got.Error == "" {
 		for i, kb := range sb.kinds {
-			rows[i] = collect.Rows(sb.src, kb.def, r.got.Rows, kb.known.Left)
+			rows[i] = kb.reader.Rows(r.got.Rows, kb.known.Left)
 			rows[i] = c.sort(ctx, b, sb, kb, r.got, rows[i], batch)
 		}
 	}

@@ -103,6 +103,7 @@ func (l *lineup) idle() bool {
 type entry struct {
 	Task
 	due     time.Time // by the monotonic clock
+	back    time.Time // when it would be due, had it not been moved forward
 	place   int       // in the heap; -1 when not there
 	running bool
 	again   bool // it was asked for while it ran
@@ -297,7 +298,7 @@ func (s *Scheduler) finish(ctx context.Context, in *lane, on *line, e *entry, an
 	s.stats.Done++
 	in.free++
 	e.running = false
-	s.replan(e, time.Now())
+	s.replan(e, time.Now(), e.Probe && !answered && !on.silent)
 	on.busy, on.silent = false, !answered
 	for len(on.ready) > 0 && !on.busy {
 		next := on.ready[0]
@@ -318,16 +319,28 @@ func (s *Scheduler) finish(ctx context.Context, in *lane, on *line, e *entry, an
 	s.nudge()
 }
 
+// secondLook is by which part of the interval the round after a first lost one comes
+// early: two lost rounds of 15 s, each of which takes up to 4.5 s to be lost, are
+// known 30 s after the device fell silent.
+const secondLook = 3
+
 // replan sets the next time; rounds that should have begun meanwhile are left out.
-func (s *Scheduler) replan(e *entry, now time.Time) {
+// doubtful moves the next round forward; the rhythm stays.
+func (s *Scheduler) replan(e *entry, now time.Time, doubtful bool) {
 	if e.gone {
 		return
+	}
+	if !e.back.IsZero() {
+		e.due, e.back = e.back, time.Time{}
 	}
 	e.due = e.due.Add(e.Every)
 	if behind := now.Sub(e.due); behind > 0 {
 		missed := behind/e.Every + 1
 		s.stats.Skipped += int64(missed)
 		e.due = e.due.Add(missed * e.Every)
+	}
+	if doubtful {
+		e.due, e.back = e.due.Add(-e.Every/secondLook), e.due
 	}
 	if e.again {
 		e.again, e.due = false, now

@@ -180,6 +180,31 @@ func TestWhatIsAskedForWhileItRunsRunsOnceMore(t *testing.T) {
 	})
 }
 
+// The round after a first lost one comes a third of the interval early; after it, and
+// after an answer, the rhythm is what it was.
+func TestALostProbeIsFollowedByASecondLook(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, began := NewScheduler(), time.Now()
+		var rounds, walks []int // in seconds
+		lost := map[int]bool{15: true, 25: true, 45: true, 75: true}
+		probe := Task{Device: 1, Key: "probe", Line: "p", Probe: true, Every: 15 * time.Second, Run: func(context.Context) bool {
+			at := int(time.Since(began) / time.Second)
+			rounds = append(rounds, at)
+			time.Sleep(4500 * time.Millisecond)
+			return !lost[at]
+		}}
+		walk := Task{Device: 1, Key: "walk", Line: "w", Every: 15 * time.Second, Run: func(context.Context) bool {
+			walks = append(walks, int(time.Since(began)/time.Second))
+			return false
+		}}
+		s.Set(1, []Task{probe, walk}, atOnce)
+		run(t, s, func() { time.Sleep(119 * time.Second) })
+		assert.Equal(t, []int{0, 15, 25, 45, 60, 75, 85, 105}, rounds)
+		assert.Equal(t, []int{0, 15, 30, 45, 60, 75, 90, 105}, walks, "what is no probe keeps its times")
+		assert.Zero(t, s.Stats().Skipped)
+	})
+}
+
 func atOnce(Task) time.Duration { return 0 }
 
 func inPlace(t Task) time.Duration { return t.resume(time.Time{}, time.Now()) }

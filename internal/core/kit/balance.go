@@ -76,9 +76,12 @@ func (b Balance) value(src Source, rows []derive.Row) (value float64, missing st
 
 func total(src Source, rows []derive.Row, terms []Term) (sum float64, missing string) {
 	for _, t := range terms {
-		found := t.Optional
+		found, column, only := t.Optional, src.Column(t.Column), Filter{Only: t.Only}
 		for _, row := range rows {
-			if v, ok := t.of(src, row); ok {
+			if column < 0 || column >= len(row.Values) || !only.Keeps(src, row) {
+				continue
+			}
+			if v, ok := row.Values[column].Number(); ok {
 				sum, found = sum+v, true
 			}
 		}
@@ -87,14 +90,6 @@ func total(src Source, rows []derive.Row, terms []Term) (sum float64, missing st
 		}
 	}
 	return sum, ""
-}
-
-func (t Term) of(src Source, row derive.Row) (float64, bool) {
-	i := src.Column(t.Column)
-	if i < 0 || i >= len(row.Values) || !(Filter{Only: t.Only}).Keeps(src, row) {
-		return 0, false
-	}
-	return row.Values[i].Number()
 }
 
 // String names a term as a kit writes it.

@@ -15,6 +15,7 @@ import (
 type Limits struct {
 	Low, High float64
 	Why       string
+	line      float64 // the speed in bit/s that they follow from, 0 where they do not
 }
 
 // beyond is more than anything measures: an exabyte, a petabit a second.
@@ -23,16 +24,16 @@ const beyond = 1e18
 // byUnit are the limits that follow from the unit alone.
 var byUnit = map[string]Limits{
 	// A hundredth of slack: a part and its whole are read one after the other.
-	"%":     {-1, 101, "a share lies between 0 and 100 %"},
-	"bit/s": {0, 1e15, "no line carries more than 1 Pbit/s, or less than nothing"},
-	"B/s":   {0, 1e15, "nothing moves more than 1 PB a second, or less than nothing"},
-	"B":     {0, beyond, "no store holds more than an exabyte, or less than nothing"},
-	"1/s":   {0, 1e12, "nothing happens more than 10¹² times a second, or less than never"},
-	"s":     {0, 3.2e9, "no time is longer than a hundred years, or negative"},
-	"Cel":   {-273.15, 2000, "it lies between the absolute zero and 2000 °C"},
-	"V":     {-1e6, 1e6, "it lies within a million volts"},
-	"A":     {-1e6, 1e6, "it lies within a million amperes"},
-	"W":     {-1e9, 1e9, "it lies within a million kilowatts"},
+	"%":     {Low: -1, High: 101, Why: "a share lies between 0 and 100 %"},
+	"bit/s": {Low: 0, High: 1e15, Why: "no line carries more than 1 Pbit/s, or less than nothing"},
+	"B/s":   {Low: 0, High: 1e15, Why: "nothing moves more than 1 PB a second, or less than nothing"},
+	"B":     {Low: 0, High: beyond, Why: "no store holds more than an exabyte, or less than nothing"},
+	"1/s":   {Low: 0, High: 1e12, Why: "nothing happens more than 10¹² times a second, or less than never"},
+	"s":     {Low: 0, High: 3.2e9, Why: "no time is longer than a hundred years, or negative"},
+	"Cel":   {Low: -273.15, High: 2000, Why: "it lies between the absolute zero and 2000 °C"},
+	"V":     {Low: -1e6, High: 1e6, Why: "it lies within a million volts"},
+	"A":     {Low: -1e6, High: 1e6, Why: "it lies within a million amperes"},
+	"W":     {Low: -1e9, High: 1e9, Why: "it lies within a million kilowatts"},
 }
 
 // Of returns the limits of a unit; for one that is not known any finite value
@@ -41,7 +42,7 @@ func Of(unit string) Limits {
 	if l, ok := byUnit[unit]; ok {
 		return l
 	}
-	return Limits{-math.MaxFloat64, math.MaxFloat64, "any number can be"}
+	return Limits{Low: -math.MaxFloat64, High: math.MaxFloat64, Why: "any number can be"}
 }
 
 // Within narrows limits to what a kit says of a reading; nil leaves them.
@@ -72,8 +73,7 @@ func (l Limits) Line(speed float64) Limits {
 	if speed < honest || speed*slack >= l.High {
 		return l
 	}
-	l.High = speed * slack
-	l.Why = "a line of " + units.Format(speed, "bit/s") + " carries no more than twice that, with counters that come late"
+	l.High, l.line = speed*slack, speed
 	return l
 }
 
@@ -82,5 +82,9 @@ func (l Limits) Problem(value float64, unit string) string {
 	if value >= l.Low && value <= l.High {
 		return ""
 	}
-	return fmt.Sprintf("%s cannot be: %s", units.Format(value, unit), l.Why)
+	reason := l.Why
+	if l.line > 0 {
+		reason = "a line of " + units.Format(l.line, "bit/s") + " carries no more than twice that, with counters that come late"
+	}
+	return fmt.Sprintf("%s cannot be: %s", units.Format(value, unit), reason)
 }

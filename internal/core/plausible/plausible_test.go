@@ -40,7 +40,7 @@ func TestALineCarriesWhatItCan(t *testing.T) {
 
 func TestAKitKnowsBetter(t *testing.T) {
 	low, high := 0.0, 800.0
-	assert.Equal(t, Limits{-1, 800, "the kit says so"}, Of("%").Within(nil, &high), "eight processors")
-	assert.Equal(t, Limits{0, 101, "the kit says so"}, Of("%").Within(&low, nil))
+	assert.Equal(t, Limits{Low: -1, High: 800, Why: "the kit says so"}, Of("%").Within(nil, &high), "eight processors")
+	assert.Equal(t, Limits{Low: 0, High: 101, Why: "the kit says so"}, Of("%").Within(&low, nil))
 	assert.Equal(t, Of("%"), Of("%").Within(nil, nil))
 }

@@ -2,6 +2,7 @@ package collect_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"net/netip"
 	"testing"
 	"testing/fstest"
@@ -151,7 +152,7 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
 	sync := func(known []domain.Part, at time.Time, rows ...derive.Row) ([]domain.Part, []domain.Series, error) {
-		got, made, err := svc.SyncParts(ctx, d.ID, k, src, def, collect.Known{Parts: known}, collect.Rows(src, def, rows, nil), at)
+		got, made, err := svc.SyncParts(ctx, d.ID, k, src, def, collect.Known{Parts: known}, collect.NewReader(src, def).Rows(rows, nil), at)
 		return got.Parts, made, err
 	}
 	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
@@ -180,13 +181,40 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	assert.True(t, back[1].GoneAt.IsZero(), "and taken up again")
 }
 
+// What a reader remembers holds only while the columns say the same: whatever changes
+// between two looks, it reads what one without memory reads.
+func TestAReaderRemembersWhatDidNotChange(t *testing.T) {
+	svc, _, _ := setup(t)
+	k, err := svc.Kit("interfaces")
+	require.NoError(t, err)
+	def, src := k.Parts[0], k.Sources[0]
+	r := rand.New(rand.NewPCG(8, 10))
+	reader := collect.NewReader(src, def)
+	for range 300 {
+		var rows []derive.Row
+		for i := range r.IntN(6) {
+			x := row(fmt.Sprint(i), fmt.Sprint("port", r.IntN(3)), []string{"6", "24"}[r.IntN(2)])
+			for _, column := range []string{"alias", "high_speed", "oper", "mac", "in"} {
+				if c := src.Column(column); c >= 0 && r.IntN(3) == 0 {
+					x.Values[c] = derive.Value{Kind: derive.Gauge, Num: float64(r.IntN(3))}
+				}
+			}
+			if r.IntN(10) == 0 {
+				x.Values = x.Values[:r.IntN(len(x.Values))]
+			}
+			rows = append(rows, x)
+		}
+		assert.Equal(t, collect.NewReader(src, def).Rows(rows, nil), reader.Rows(rows, nil))
+	}
+}
+
 // Agents that give two rows one name are met in the field: both are watched.
 func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
 	svc, s, d := setup(t)
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
-	rows := collect.Rows(src, def, []derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")}, nil)
+	rows := collect.NewReader(src, def).Rows([]derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")}, nil)
 	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
 	stored, err := s.Parts.Of(t.Context(), d.ID)
@@ -217,7 +245,7 @@ func TestRowsOfTheSameNameAreNamedByWhatDiffers(t *testing.T) {
 			r.Values[13] = word(note)
 			rows = append(rows, r)
 		}
-		for _, r := range collect.Rows(src, def, append(rows, row("9", "lan9", "6")), nil) {
+		for _, r := range collect.NewReader(src, def).Rows(append(rows, row("9", "lan9", "6")), nil) {
 			out = append(out, r.Name)
 		}
 		return out
@@ -239,7 +267,7 @@ func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
 	var known collect.Known
 	look := func(rows ...derive.Row) []domain.Series {
 		var made []domain.Series
-		known, made, err = svc.SyncParts(ctx, d.ID, k, src, def, known, collect.Rows(src, def, rows, known.Left), at)
+		known, made, err = svc.SyncParts(ctx, d.ID, k, src, def, known, collect.NewReader(src, def).Rows(rows, known.Left), at)
 		require.NoError(t, err)
 		return made
 	}
@@ -254,7 +282,7 @@ func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
 	assert.Equal(t, "eth1", known.Parts[0].Name, "nothing needs to tell it from the one that it left")
 	assert.Contains(t, known.Parts[0].Reason, "does not work any more")
 	assert.Equal(t, map[string]string{"5": "eth1"}, known.Left)
-	for _, r := range collect.Rows(src, def, []derive.Row{down(row("5", "eth1", "6")), row("9", "eth1", "6")}, known.Left) {
+	for _, r := range collect.NewReader(src, def).Rows([]derive.Row{down(row("5", "eth1", "6")), row("9", "eth1", "6")}, known.Left) {
 		var p *domain.Part
 		if r.Index == "9" {
 			p = &known.Parts[0]
@@ -274,7 +302,7 @@ func TestRenamedNotesAndSpeedsAreTakenOver(t *testing.T) {
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
-	rows := collect.Rows(src, def, []derive.Row{row("1", "eth1", "6")}, nil)
+	rows := collect.NewReader(src, def).Rows([]derive.Row{row("1", "eth1", "6")}, nil)
 	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
 	p := known.Parts[0]
@@ -300,7 +328,7 @@ func TestImpossibleSpeedsAreLeftOut(t *testing.T) {
 		r.Values[12] = v
 		rows = append(rows, r)
 	}
-	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, collect.Rows(src, def, rows, nil), time.Now())
+	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, collect.NewReader(src, def).Rows(rows, nil), time.Now())
 	require.NoError(t, err)
 	for _, p := range known.Parts {
 		assert.Zero(t, p.Speed)

@@ -1,6 +1,8 @@
 package collect
 
 import (
+	"maps"
+	"slices"
 	"strings"
 
 	"tirelessowl/internal/core/derive"
@@ -21,17 +23,84 @@ type Row struct {
 	Living       bool
 }
 
-// Rows picks the rows that make parts of a kind, and reads what the device says
-// of each. left are those that their parts have left; see Known.
-func Rows(src kit.Source, def kit.Parts, rows []derive.Row, left map[string]string) []Row {
-	out := make([]Row, 0, len(rows))
-	for _, row := range rows {
-		if def.Filter.Keeps(src, row) {
-			out = append(out, rowOf(src, def, row))
+// Reader picks the rows of a table that make parts of a kind, and remembers what it
+// read of each: tables hardly change. It is for one device.
+type Reader struct {
+	src     kit.Source
+	def     kit.Parts
+	columns []int // that a part follows from
+	read    map[string]remembered
+}
+
+// remembered is what was read of a row while its columns had these values.
+type remembered struct {
+	values []derive.Value
+	keeps  bool
+	row    Row
+}
+
+// NewReader returns a reader that remembers nothing yet.
+func NewReader(src kit.Source, def kit.Parts) *Reader {
+	names := slices.Concat(def.Key, def.Name, []string{def.Note, def.Speed}, def.Marks)
+	for _, by := range []map[string][]string{def.Living, def.Filter.Only, def.Filter.LeaveOut} {
+		names = slices.AppendSeq(names, maps.Keys(by))
+	}
+	r := &Reader{src: src, def: def, read: map[string]remembered{}}
+	for _, name := range names {
+		if i := src.Column(name); i >= 0 && !slices.Contains(r.columns, i) {
+			r.columns = append(r.columns, i)
 		}
 	}
-	tellApart(src, def, out, left)
+	return r
+}
+
+// Rows picks the rows that make parts, and reads what the device says of each. left
+// are those that their parts have left; see Known.
+func (r *Reader) Rows(rows []derive.Row, left map[string]string) []Row {
+	if len(r.read) > 2*len(rows) {
+		clear(r.read) // rows that are gone are forgotten
+	}
+	out := make([]Row, 0, len(rows))
+	for _, row := range rows {
+		if known := r.one(row); known.keeps {
+			known.row.Row = row
+			out = append(out, known.row)
+		}
+	}
+	tellApart(r.src, r.def, out, left)
 	return out
+}
+
+func (r *Reader) one(row derive.Row) remembered {
+	known, ok := r.read[row.Index]
+	if ok && r.same(known.values, row.Values) {
+		return known
+	}
+	known = remembered{values: make([]derive.Value, len(r.columns)), keeps: r.def.Filter.Keeps(r.src, row)}
+	for i, c := range r.columns {
+		if c < len(row.Values) {
+			known.values[i] = row.Values[c]
+		}
+	}
+	if known.keeps {
+		known.row = rowOf(r.src, r.def, row)
+		known.row.Row = derive.Row{} // else the whole answer would be kept
+	}
+	r.read[row.Index] = known
+	return known
+}
+
+func (r *Reader) same(known, values []derive.Value) bool {
+	for i, c := range r.columns {
+		var now derive.Value
+		if c < len(values) {
+			now = values[c]
+		}
+		if now != known[i] {
+			return false
+		}
+	}
+	return true
 }
 
 func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
