@@ -207,9 +207,11 @@ func (in *intake) judged(watched map[string]bool) []judgedSample {
 // judge replays watched samples in the order of time and records what that
 // would have changed.
 func (b *Backfill) judge(ctx context.Context, e *estate.Estate, past []judgedSample) error {
-	slices.SortFunc(past, func(a, b judgedSample) int {
-		return cmp.Or(a.At.Compare(b.At), cmp.Compare(a.series, b.series))
-	})
+	order := make([]moment, len(past))
+	for i, s := range past {
+		order[i] = moment{s.At.UnixNano(), s.series, i}
+	}
+	slices.SortFunc(order, func(a, b moment) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.series, b.series)) })
 	var found estate.Result
 	flush := func() error {
 		if found.Empty() {
@@ -219,8 +221,8 @@ func (b *Backfill) judge(ctx context.Context, e *estate.Estate, past []judgedSam
 		found = estate.Result{}
 		return err
 	}
-	for _, s := range past {
-		found.Add(e.Sample(s.series, s.Sample))
+	for _, x := range order {
+		found.Add(e.Sample(x.series, past[x.of].Sample))
 		if len(found.Judged)+len(found.Health) > 200 {
 			if err := flush(); err != nil {
 				return err
@@ -228,6 +230,13 @@ func (b *Backfill) judge(ctx context.Context, e *estate.Estate, past []judgedSam
 		}
 	}
 	return flush()
+}
+
+// moment is where in time a sample belongs: small, since there are millions to sort.
+type moment struct {
+	at     int64 // nanoseconds of 1970
+	series domain.ID
+	of     int
 }
 
 func sortedKeys[V any](m map[domain.ID]V) []domain.ID {

@@ -44,12 +44,16 @@ func (e *Estate) judgeRule(d *device, s *series, st *ruleState, now time.Time) R
 		st.badSince = time.Time{}
 		return Result{}
 	}
-	v := rule.Judge(st.rule, st.level, s.window)
+	found := st.rule.Find(st.level, s.window)
 	// The window is short; the beginning of a longer run is kept here.
-	if v.FirstBadAt.IsZero() || st.badSince.IsZero() {
-		st.badSince = v.FirstBadAt
+	if found.FirstBadAt.IsZero() || st.badSince.IsZero() {
+		st.badSince = found.FirstBadAt
 	}
-	v.FirstBadAt = st.badSince
+	found.FirstBadAt = st.badSince
+	if found.Level == domain.LevelNone && st.level == domain.LevelNone {
+		return Result{} // bad, as a port that was never in use, and no trouble
+	}
+	v := st.rule.Explain(found, s.window)
 	switch {
 	case s.Reach && v.Level > st.level:
 		return e.silent(d, s, st, v, now)

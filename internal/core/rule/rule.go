@@ -172,17 +172,23 @@ type Verdict struct {
 // and the level that it had before. Missing values (an empty window) change
 // nothing.
 func Judge(r Rule, before domain.Level, past []domain.Sample) Verdict {
-	if len(past) == 0 {
-		v := Verdict{Finding: Finding{Level: before}}
-		v.Why.Question, v.Why.Answer = "Why "+before.String()+"?", "there is no value to judge yet"
-		return v
-	}
-	found := r.Condition.Judge(before, past, r.Unit)
-	return Verdict{found, r.explain(found, past)}
+	return r.Explain(r.Find(before, past), past)
 }
 
-func (r Rule) explain(found Finding, past []domain.Sample) why.Trace {
+// Find is Judge without the reasons, for whoever may not need them.
+func (r Rule) Find(before domain.Level, past []domain.Sample) Finding {
+	if len(past) == 0 {
+		return Finding{Level: before, Answer: "there is no value to judge yet"}
+	}
+	return r.Condition.Judge(before, past, r.Unit)
+}
+
+// Explain adds the reasons to what Find found in the same samples.
+func (r Rule) Explain(found Finding, past []domain.Sample) Verdict {
 	t := why.Trace{Question: "Why " + found.Level.String() + "?", Answer: found.Answer}
+	if len(past) == 0 {
+		return Verdict{found, t}
+	}
 	shown := past[max(0, len(past)-min(found.Looked, mostShown)):]
 	values := make([]string, len(shown))
 	for i, s := range shown {
@@ -196,7 +202,7 @@ func (r Rule) explain(found Finding, past []domain.Sample) why.Trace {
 	}
 	t.Because("The newest "+are+" "+strings.Join(values, ", "), "newest at "+past[len(past)-1].At.UTC().Format("2006-01-02 15:04:05 UTC"), nil)
 	t.Because(r.Words(), "rule “"+r.Name+"”", why.To("rule", r.ID))
-	return t
+	return Verdict{found, t}
 }
 
 // mostShown bounds the values that an explanation lists.
