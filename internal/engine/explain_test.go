@@ -48,6 +48,7 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 	for _, want := range []string{"1.3.6.1.2.1.31.1.1.1.6", "every 1\u00a0min", "from 750000 to 1500000", "did not go down", "multiplied by 8", "It is row 2 of the device's table: no part has its name"} {
 		assert.Contains(t, text, want)
 	}
+	assert.NotContains(t, text, "Counted now is", "only where a reading has several ways to count")
 	w.collector.CollectNow(w.device.ID)
 	assert.Eventually(t, func() bool {
 		trace, err := w.collector.WhyValue(t.Context(), w.series(t)["lan1/in"])
