@@ -44,7 +44,11 @@ func (f whereForm) Secret() ui.FieldView {
 	return ui.TypedSecret("where-", "secret", "Secret of its credential, again", f.Errors["secret"])
 }
 
-func (s Screen) whereForm(r *http.Request, id domain.ID) (f whereForm, err error) {
+func (s Screen) whereForm(r *http.Request) (f whereForm, err error) {
+	id, err := ID(r)
+	if err != nil {
+		return f, err
+	}
 	f = whereForm{DeviceID: id, May: middleware.Who(r.Context()).Level}
 	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), id); err != nil {
 		return f, err
@@ -55,11 +59,7 @@ func (s Screen) whereForm(r *http.Request, id domain.ID) (f whereForm, err error
 
 // where is the form as it is: the page asks for it when it comes into sight.
 func (s Screen) where(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
-	if err != nil {
-		return err
-	}
-	f, err := s.whereForm(r, id)
+	f, err := s.whereForm(r)
 	if err != nil {
 		return err
 	}
@@ -75,11 +75,7 @@ type typedWhere struct {
 }
 
 func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
-	if err != nil {
-		return err
-	}
-	f, err := s.whereForm(r, id)
+	f, err := s.whereForm(r)
 	if err != nil {
 		return err
 	}
@@ -91,7 +87,7 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 	if in.Secret != "" {
 		f.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
 	}
-	_, err = s.Devices.Change(r.Context(), id, f.Draft)
+	_, err = s.Devices.Change(r.Context(), f.DeviceID, f.Draft)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
 	}
