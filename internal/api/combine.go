@@ -46,38 +46,40 @@ func (a *api) combined() {
 		To      time.Time `query:"to" doc:"End, left out; default is now"`
 		Points  int       `query:"points" minimum:"1" maximum:"5000" default:"500"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/samples/combined", "samples", "One reading over all its series: sum, mean, lowest or highest, and the highest series", func(ctx context.Context, in *question) (*Body[CombinedSamples], error) {
-		if in.To.IsZero() {
-			in.To = time.Now()
-		}
-		if in.From.IsZero() {
-			in.From = in.To.AddDate(0, 0, -1)
-		}
-		if !in.From.Before(in.To) {
-			return nil, domain.FieldErrors{"from": "Must lie before the end."}
-		}
-		named, err := a.Store.Series.Named(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
-		if err != nil {
-			return nil, err
-		}
-		if len(named) == 0 {
-			return nil, domain.ErrNotFound
-		}
-		ids, by := make([]domain.ID, len(named)), map[domain.ID]store.NamedSeries{}
-		for i, x := range named {
-			ids[i], by[x.ID] = x.ID, x
-		}
-		got, err := a.Store.Values.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
-		if err != nil {
-			return nil, err
-		}
-		out := CombinedSamples{Unit: named[0].Unit, Series: len(named), RollupSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Rollups: []CombinedValue{}, Top: []RankedSeries{}}
-		for _, v := range got.Values {
-			out.Rollups = append(out.Rollups, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
-		}
-		for _, r := range got.Top {
-			out.Top = append(out.Top, RankedSeries{r.Series, by[r.Series].Device, by[r.Series].Part, r.V})
-		}
-		return one(out, nil)
-	})
+	add(a, domain.AccessSee, http.MethodGet, "/samples/combined", "samples",
+		"One reading over all its series: sum, mean, lowest or highest, and the highest series",
+		func(ctx context.Context, in *question) (*Body[CombinedSamples], error) {
+			if in.To.IsZero() {
+				in.To = time.Now()
+			}
+			if in.From.IsZero() {
+				in.From = in.To.AddDate(0, 0, -1)
+			}
+			if !in.From.Before(in.To) {
+				return nil, domain.FieldErrors{"from": "Must lie before the end."}
+			}
+			named, err := a.Store.Series.Named(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
+			if err != nil {
+				return nil, err
+			}
+			if len(named) == 0 {
+				return nil, domain.ErrNotFound
+			}
+			ids, by := make([]domain.ID, len(named)), map[domain.ID]store.NamedSeries{}
+			for i, x := range named {
+				ids[i], by[x.ID] = x.ID, x
+			}
+			got, err := a.Store.Values.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
+			if err != nil {
+				return nil, err
+			}
+			out := CombinedSamples{Unit: named[0].Unit, Series: len(named), RollupSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Rollups: []CombinedValue{}, Top: []RankedSeries{}}
+			for _, v := range got.Values {
+				out.Rollups = append(out.Rollups, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
+			}
+			for _, r := range got.Top {
+				out.Top = append(out.Top, RankedSeries{r.Series, by[r.Series].Device, by[r.Series].Part, r.V})
+			}
+			return one(out, nil)
+		})
 }

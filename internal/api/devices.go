@@ -46,7 +46,8 @@ func (a *api) changing() {
 			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again: for an address that it is not bound to"`
 		}
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices", "Change name, address, place and way of a device; its history stays with it",
+	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices",
+		"Change name, address, place and way of a device; its history stays with it",
 		func(ctx context.Context, in *where) (*Body[domain.Device], error) {
 			b := in.Body
 			d := devices.Draft{Name: b.Name, Address: b.Address, PlaceID: b.PlaceID, Via: b.Via, Secrets: secretsOf(b.Secrets)}

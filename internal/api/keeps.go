@@ -26,27 +26,32 @@ type AllKeeps struct {
 
 func (a *api) keeps() {
 	const tag = "samples"
-	add(a, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept", func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
-		keeps, err := a.Store.Keeps.All(ctx)
-		out := AllKeeps{Usual: a.Keep, Readings: []ReadingKeep{}}
-		for k, days := range keeps {
-			out.Readings = append(out.Readings, ReadingKeep{k.Kit, k.Reading, days})
-		}
-		slices.SortFunc(out.Readings, func(x, y ReadingKeep) int {
-			return cmp.Or(cmp.Compare(x.Kit, y.Kit), cmp.Compare(x.Reading, y.Reading))
+	add(a, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept",
+		func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
+			keeps, err := a.Store.Keeps.All(ctx)
+			out := AllKeeps{Usual: a.Keep, Readings: []ReadingKeep{}}
+			for k, days := range keeps {
+				out.Readings = append(out.Readings, ReadingKeep{k.Kit, k.Reading, days})
+			}
+			slices.SortFunc(out.Readings, func(x, y ReadingKeep) int {
+				return cmp.Or(cmp.Compare(x.Kit, y.Kit), cmp.Compare(x.Reading, y.Reading))
+			})
+			return one(out, err)
 		})
-		return one(out, err)
-	})
 	type change struct {
 		Kit     string `path:"kit"`
 		Reading string `path:"reading"`
 		Body    store.KeepDays
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag, "Keep the samples of a reading for another number of days; older ones are removed for good", func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
-		err := a.Kits.SetKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
-		return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
-	})
-	add(a, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag, "What keeping the samples of a reading for another number of days would remove and take", func(ctx context.Context, in *change) (*Body[collect.KeepRehearsal], error) {
-		return one(a.Kits.RehearseKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Keep))
-	})
+	add(a, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag,
+		"Keep the samples of a reading for another number of days; older ones are removed for good",
+		func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
+			err := a.Kits.SetKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
+			return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
+		})
+	add(a, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag,
+		"What keeping the samples of a reading for another number of days would remove and take",
+		func(ctx context.Context, in *change) (*Body[collect.KeepRehearsal], error) {
+			return one(a.Kits.RehearseKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Keep))
+		})
 }

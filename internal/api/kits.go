@@ -36,7 +36,8 @@ func (a *api) kits() {
 		named
 		Revision int `path:"revision" minimum:"1"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/kits/{name}/versions/{revision}", tag, "One version of a kit with its document, which can be brought in elsewhere",
+	add(a, domain.AccessSee, http.MethodGet, "/kits/{name}/versions/{revision}", tag,
+		"One version of a kit with its document, which can be brought in elsewhere",
 		func(ctx context.Context, in *numbered) (*Body[domain.KitVersion], error) {
 			return one(a.Kits.Version(ctx, in.Name, in.Revision))
 		})

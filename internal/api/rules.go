@@ -59,19 +59,20 @@ func (a *api) rules() {
 		ByID
 		Body Rule
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once", func(ctx context.Context, in *change) (*Body[Rule], error) {
-		r, err := a.Judge.Rule(ctx, in.ID)
-		if err != nil {
-			return nil, err
-		}
-		b := in.Body
-		r.Name, r.Title, r.Runbook, r.Enabled = b.Name, b.Title, b.Runbook, b.Enabled
-		if r, err = a.Judge.Decode(r, b.Kind, b.Condition); err != nil {
-			return nil, err
-		}
-		if r, err = a.Judge.Save(ctx, r); err != nil {
-			return nil, err
-		}
-		return one(shown(r))
-	})
+	add(a, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once",
+		func(ctx context.Context, in *change) (*Body[Rule], error) {
+			r, err := a.Judge.Rule(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			b := in.Body
+			r.Name, r.Title, r.Runbook, r.Enabled = b.Name, b.Title, b.Runbook, b.Enabled
+			if r, err = a.Judge.Decode(r, b.Kind, b.Condition); err != nil {
+				return nil, err
+			}
+			if r, err = a.Judge.Save(ctx, r); err != nil {
+				return nil, err
+			}
+			return one(shown(r))
+		})
 }

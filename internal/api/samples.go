@@ -33,40 +33,42 @@ func (a *api) samples() {
 		From    time.Time `query:"from" doc:"Begin; default is a day before the end"`
 		To      time.Time `query:"to" doc:"End, left out; default is now"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed", func(ctx context.Context, in *selection) (*huma.StreamResponse, error) {
-		f, err := exchange.ParseFormat(in.Format)
-		if err != nil {
-			return nil, domain.FieldErrors{"format": err.Error()}
-		}
-		if in.To.IsZero() {
-			in.To = time.Now()
-		}
-		if in.From.IsZero() {
-			in.From = in.To.AddDate(0, 0, -1)
-		}
-		sel := transfer.Selection{Device: in.Device, Part: in.Part, Kit: in.Kit, Reading: in.Reading, From: in.From, To: in.To}
-		return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, f, sel) }}, nil
-	})
+	add(a, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed",
+		func(ctx context.Context, in *selection) (*huma.StreamResponse, error) {
+			f, err := exchange.ParseFormat(in.Format)
+			if err != nil {
+				return nil, domain.FieldErrors{"format": err.Error()}
+			}
+			if in.To.IsZero() {
+				in.To = time.Now()
+			}
+			if in.From.IsZero() {
+				in.From = in.To.AddDate(0, 0, -1)
+			}
+			sel := transfer.Selection{Device: in.Device, Part: in.Part, Kit: in.Kit, Reading: in.Reading, From: in.From, To: in.To}
+			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, f, sel) }}, nil
+		})
 	type text struct {
 		Format  string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
 		DryRun  bool   `query:"dry_run" doc:"Check only: change nothing"`
 		RawBody []byte
 	}
-	add(a, domain.AccessConfigure, http.MethodPost, "/samples/import", tag, "Bring in samples; the same ones again do no harm", func(ctx context.Context, in *text) (*Body[transfer.Result], error) {
-		f, err := exchange.ParseFormat(in.Format)
-		if err != nil {
-			return nil, domain.FieldErrors{"format": err.Error()}
-		}
-		out, err := a.Transfer.Check(ctx, f, bytes.NewReader(in.RawBody)) // all of it or nothing
-		if err == nil && !in.DryRun {
-			out, err = a.Transfer.Import(ctx, f, bytes.NewReader(in.RawBody))
-		}
-		var line *exchange.LineError
-		if errors.As(err, &line) {
-			return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
-		}
-		return one(out, err)
-	})
+	add(a, domain.AccessConfigure, http.MethodPost, "/samples/import", tag, "Bring in samples; the same ones again do no harm",
+		func(ctx context.Context, in *text) (*Body[transfer.Result], error) {
+			f, err := exchange.ParseFormat(in.Format)
+			if err != nil {
+				return nil, domain.FieldErrors{"format": err.Error()}
+			}
+			out, err := a.Transfer.Check(ctx, f, bytes.NewReader(in.RawBody)) // all of it or nothing
+			if err == nil && !in.DryRun {
+				out, err = a.Transfer.Import(ctx, f, bytes.NewReader(in.RawBody))
+			}
+			var line *exchange.LineError
+			if errors.As(err, &line) {
+				return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
+			}
+			return one(out, err)
+		})
 }
 
 // stream sends samples; an error once they flow can only cut the text off,
