@@ -87,7 +87,7 @@ test('a large screen shows the estate whole', async ({ browser }) => {
   const context = await browser.newContext({ viewport: { width: 1920, height: 1080 } })
   const page = await context.newPage()
   await signIn(page)
-  for (const path of ['/', '/devices', '/incidents?state=all', '/collect/latest', '/judge/rules/1']) {
+  for (const path of ['/', '/devices', '/incidents?state=all', '/collect/values', '/judge/rules/1']) {
     await page.goto(path)
     const { spill, width } = await page.evaluate(() => ({
       spill: document.documentElement.scrollWidth - innerWidth,

@@ -36,7 +36,7 @@ test('the night shift needs no mouse', async ({ page }) => {
 })
 
 const views = {
-  watch: '/', devices: '/devices', removed: '/devices/removed', device: '/devices/18', series: '/series/1', find: '/find', sweep: '/find/new', collect: '/collect', latest: '/collect/latest', rules: '/judge',
+  watch: '/', devices: '/devices', removed: '/devices/removed', device: '/devices/18', series: '/series/1', find: '/find', sweep: '/find/new', collect: '/collect', latest: '/collect/values', rules: '/judge',
   rule: '/judge/rules/1', changes: '/judge/transitions', incidents: '/incidents?state=all', incident: '/incidents/1', deliveries: '/respond/deliveries',
   plans: '/respond/plans', run: '/run', storage: '/run/storage?by=place', keep: '/run/storage?by=reading', keeping: '/run/storage/keep?kit=interfaces&reading=in&points=3', channels: '/run/channels', drill: '/run/drill', missing: '/nowhere',
 }
@@ -60,7 +60,7 @@ for (const [theme, rules] of [['light', allRules], ['dark', colours]]) {
       await expect(page.locator('html')).toHaveAttribute('data-bs-theme', theme)
       await check(name)
     }
-    await page.goto('/collect/latest?kit=system&q=host-1')
+    await page.goto('/collect/values?kit=system&q=host-1')
     await page.getByRole('link', { name: 'Description' }).first().click()
     await expect(page.locator('svg.bands')).toBeVisible()
     await check('standing')

@@ -42,7 +42,7 @@ test('pictures', async ({ page }) => {
   await page.waitForTimeout(400) // the drawer slides in
   await page.screenshot({ path: `${dir}/incident.png` })
 
-  for (const [name, path] of Object.entries({ watch: '/', devices: '/devices', kits: '/collect', latest: '/collect/latest', rules: '/judge', changes: '/judge/transitions',
+  for (const [name, path] of Object.entries({ watch: '/', devices: '/devices', kits: '/collect', latest: '/collect/values', rules: '/judge', changes: '/judge/transitions',
     incidents: '/incidents?state=all', deliveries: '/respond/deliveries', run: '/run', channels: '/run/channels', storage: '/run/storage?by=reading' })) {
     await page.goto(path)
     await shot(page, name)
@@ -52,7 +52,7 @@ test('pictures', async ({ page }) => {
   await page.getByLabel('Single samples').fill('5')
   await expect(page.getByRole('dialog')).toContainText('goes for good')
   await page.screenshot({ path: `${dir}/keep.png` })
-  await page.goto('/collect/latest?kit=interfaces&reading=state&q=port33')
+  await page.goto('/collect/values?kit=interfaces&reading=state&q=port33')
   await page.locator('#value-table a.go').first().click()
   await page.getByRole('link', { name: '14 d', exact: true }).click()
   await expect(page.locator('svg.bands')).toBeVisible()

@@ -81,7 +81,7 @@ func (b *bench) reading(ctx context.Context) error {
 	if err := b.db.Samples.Append(ctx, round(10_000, 0, today, r)); err != nil {
 		return err
 	}
-	return b.median("the latest values of 10,000 series", "< 20", func() error {
+	return b.median("the values now of 10,000 series", "< 20", func() error {
 		for id := range int64(10_000) {
 			b.db.Samples.LastTwo(id + 1)
 		}

@@ -18,6 +18,7 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule/kinds"
@@ -29,6 +30,7 @@ import (
 	"tirelessowl/internal/protocol/ways"
 	snmpway "tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/respond"
@@ -157,25 +159,26 @@ func (b *bench) sweep(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	done := make(chan struct{}, 1024)
-	svc := find.New(b.store, all, probe.Prober{SNMP: client}, map[string]identity.Vendor{}, func(domain.ID) {
+	done, who := make(chan struct{}, 1024), access.Itself("bench")
+	desk := act.NewDesk(b.store, func(domain.News) {}, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	svc := find.New(b.store, desk, act.NewSheets(b.store), all, probe.Prober{SNMP: client}, map[string]identity.Vendor{}, func(domain.Sweep) {
 		select {
 		case done <- struct{}{}:
 		default:
 		}
 	}, func(context.Context, domain.ID) error { return nil })
 	defer svc.Close()
-	w, err := svc.Create(ctx, find.Draft{Name: "bench", Ranges: "127.77.0.0/16", Port: 16398, Community: community})
+	w, err := svc.Create(ctx, who, find.Draft{Name: "bench", Ranges: "127.77.0.0/16", Port: 16398, Community: community})
 	if err != nil {
 		return err
 	}
 	start := time.Now()
-	if err := svc.Start(ctx, w.ID); err != nil {
+	if err := svc.Start(ctx, who, w.ID); err != nil {
 		return err
 	}
 	for {
 		<-done
-		if w, err = svc.Sweep(ctx, w.ID); err != nil || w.State != domain.SweepRunning {
+		if w, err = svc.Sweep(ctx, who, w.ID); err != nil || w.State != domain.SweepRunning {
 			break
 		}
 	}
@@ -255,7 +258,7 @@ func (b *bench) running(ctx context.Context, every string) (*engine.Collector, f
 		return nil, nil, err
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	j := engine.NewJudge(b.store, respond.New(b.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	j := engine.NewJudge(b.store, respond.New(b.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	c := engine.NewCollector(b.store, all, waysOf(client), j, engine.Files{}, quiet)
 	return c, func() { c.Stop(); client.Close() }, c.Start(ctx)
 }

@@ -13,19 +13,48 @@ import (
 	"sync/atomic"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
+	running "tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 )
+
+// enrol lets two people sign in: one who may see the whole tree, and one who may see
+// the same, place by place.
+func (b *bench) enrol(ctx context.Context, users *people.Service) error {
+	who := access.Itself("bench")
+	if _, err := users.Enrol(ctx, who, people.Draft{Name: "bench", Secret: "bench-bench"}, domain.AccessAdminister); err != nil {
+		return err
+	}
+	all, err := b.store.Places.All(ctx)
+	if err != nil {
+		return err
+	}
+	team := domain.Team{Name: "Place by place"}
+	for _, p := range all {
+		if p.ParentID == 0 {
+			team.Grants = append(team.Grants, domain.Grant{PlaceID: p.ID, Level: domain.AccessAdminister})
+		}
+	}
+	if team, err = users.SaveTeam(ctx, who, team); err != nil {
+		return err
+	}
+	_, err = users.Add(ctx, who, people.Draft{Name: "scoped", Secret: "bench-bench", Teams: []domain.ID{team.ID}})
+	return err
+}
 
 // pages measures the server's time for each main page.
 func (b *bench) pages(ctx context.Context) error {
@@ -34,15 +63,31 @@ func (b *bench) pages(ctx context.Context) error {
 		return err
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	users := access.New(b.store, time.Now)
-	if err := users.AddUser(ctx, domain.User{Name: "bench", Display: "bench", Level: domain.AccessAdminister}, "bench-bench"); err != nil {
+	hub := engine.NewHub()
+	desk, sheets := act.NewDesk(b.store, hub.Publish, quiet), act.NewSheets(b.store)
+	all.Desk = desk
+	users := people.New(b.store, desk, sheets, time.Now)
+	if err := b.enrol(ctx, users); err != nil {
 		return err
 	}
-	hub := engine.NewHub()
-	reply := respond.New(b.store, nil, nil, "", func() {})
+	reply := respond.New(b.store, desk, nil, nil, "", func() {})
 	j := engine.NewJudge(b.store, reply, hub, quiet)
-	handler, err := web.New(web.Wiring{Store: b.store, Access: users, Kits: all, Judge: judge.New(b.store, all, kinds.All, j.SetRules), Respond: reply, Watch: watch.New(b.store, all, j),
-		Engine: engine.NewCollector(b.store, all, nil, j, engine.Files{}, quiet), Hub: hub, Log: quiet, Port: 161})
+	e := engine.NewCollector(b.store, all, nil, j, engine.Files{}, quiet)
+	handler, err := web.New(web.Wiring{
+		Desk:     desk,
+		People:   users,
+		Places:   places.New(b.store, desk, sheets, nil),
+		Audit:    audit.New(desk),
+		Kits:     all,
+		Judge:    judge.New(b.store, desk, all, kinds.All, j.SetRules),
+		Respond:  reply,
+		Watch:    watch.New(b.store, desk, all, j, e),
+		Run:      running.New(b.store, desk, e, store.UsualKeep(90), nil),
+		Hub:      hub,
+		Log:      quiet,
+		Sessions: b.store.Sessions,
+		Port:     161,
+	})
 	if err != nil {
 		return err
 	}
@@ -75,8 +120,8 @@ func (b *bench) pages(ctx context.Context) error {
 	}
 	device := series[0].DeviceID
 	for _, p := range []struct{ name, path, target string }{
-		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"latest values", "/collect/latest", "< 50"},
-		{"latest values, highest first", "/collect/latest?sort=-value", "< 50"},
+		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"values now", "/collect/values", "< 50"},
+		{"values now, highest first", "/collect/values?sort=-value", "< 50"},
 		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
 	} {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -13,22 +14,29 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
 )
 
 // Wiring are what the API needs.
 type Wiring struct {
-	Store    *store.Store
-	Access   *access.Service
+	Desk     *act.Desk
+	People   *people.Service
+	Places   *places.Service
+	Audit    *audit.Service
+	Run      *run.Service
 	Find     *find.Service
 	Judge    *judge.Service
 	Respond  *respond.Service
@@ -36,21 +44,7 @@ type Wiring struct {
 	Kits     *collect.Service
 	Watch    *watch.Service
 	Devices  *devices.Service
-	// Keep is for how many days samples are kept where nothing else is set.
-	Keep   store.KeepDays
-	Engine Engine
-	Log    *slog.Logger
-}
-
-// Engine is what collects.
-type Engine interface {
-	// CollectNow fetches everything of a device as soon as it is free, and
-	// returns how many requests that are.
-	CollectNow(id domain.ID) int
-	// Reload takes up what was changed of a device.
-	Reload(ctx context.Context, id domain.ID) error
-	// ReloadAll takes up what was changed of many devices.
-	ReloadAll(ctx context.Context) error
+	Log      *slog.Logger
 }
 
 // api carries the parts to the operations.
@@ -85,16 +79,17 @@ func New(p Wiring) http.Handler {
 	return router
 }
 
-type tokenKey struct{}
+type actorKey struct{}
 
-// caller is the token that a request came with.
-func caller(ctx context.Context) domain.Token {
-	t, _ := ctx.Value(tokenKey{}).(domain.Token)
-	return t
+// caller is who a request came from.
+func caller(ctx context.Context) access.Actor {
+	who, _ := ctx.Value(actorKey{}).(access.Actor)
+	return who
 }
 
-// authorise checks the bearer token and its level.
-func (a *api) authorise(level domain.Access) func(huma.Context, func(huma.Context)) {
+// authorise checks the bearer token, and whether its holder may do somewhere what is
+// asked for.
+func (a *api) authorise(deed act.Deed) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		key, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
 		if !ok {
@@ -102,29 +97,37 @@ func (a *api) authorise(level domain.Access) func(huma.Context, func(huma.Contex
 			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "a bearer token is needed")
 			return
 		}
-		t, err := a.Access.Token(ctx.Context(), domain.Secret(key))
+		from, _, _ := net.SplitHostPort(ctx.RemoteAddr())
+		who, err := a.People.Holder(ctx.Context(), domain.Secret(key), from)
+		if err == nil && deed.Needs != "" {
+			err = a.Desk.May(ctx.Context(), who, deed)
+		}
 		switch {
 		case errors.Is(err, domain.ErrSignIn):
 			ctx.SetHeader("WWW-Authenticate", `Bearer error="invalid_token"`)
-			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "the token is not known")
-		case store.Unavailable(err) || store.Unavailable(context.Cause(ctx.Context())):
+			_ = huma.WriteErr(a.API, ctx, http.StatusUnauthorized, "the token is not known, or has ended")
+		case errors.Is(err, domain.ErrForbidden):
+			_ = huma.WriteErr(a.API, ctx, http.StatusForbidden, forbidden(err))
+		case err != nil && a.Run.Unavailable(ctx.Context(), err):
 			_ = huma.WriteErr(a.API, ctx, http.StatusServiceUnavailable, unavailable)
 		case err != nil:
 			a.Log.Error("API sign-in failed", "error", err)
 			_ = huma.WriteErr(a.API, ctx, http.StatusInternalServerError, "the token could not be checked")
-		case !t.Level.Allows(level):
-			_ = huma.WriteErr(a.API, ctx, http.StatusForbidden, "the token's level is “"+string(t.Level)+"”, this needs “"+string(level)+"”")
 		default:
-			next(huma.WithValue(ctx, tokenKey{}, t))
+			next(huma.WithValue(ctx, actorKey{}, who))
 		}
 	}
 }
 
+func forbidden(err error) string {
+	return strings.TrimPrefix(err.Error(), domain.ErrForbidden.Error()+": ")
+}
+
 // add registers an operation below /v1.
-func add[I, O any](a *api, level domain.Access, method, path, tag, summary string, f func(context.Context, *I) (*O, error)) {
+func add[I, O any](a *api, area domain.Area, level domain.Access, method, path, tag, summary string, f func(context.Context, *I) (*O, error)) {
 	id := strings.ToLower(method) + strings.NewReplacer("/", "-", "{", "", "}", "").Replace(path)
 	op := huma.Operation{OperationID: id, Method: method, Path: "/v1" + path, Tags: []string{tag}, Summary: summary,
-		Description: "Needs the level “" + string(level) + "”.", Middlewares: huma.Middlewares{a.authorise(level)}}
+		Description: needs(area, level), Middlewares: huma.Middlewares{a.authorise(act.Deed{Name: "use the API: " + method + " " + path, Area: area, Needs: level})}}
 	if method == http.MethodPost {
 		op.DefaultStatus = http.StatusOK
 	}
@@ -140,6 +143,13 @@ func add[I, O any](a *api, level domain.Access, method, path, tag, summary strin
 	})
 }
 
+func needs(area domain.Area, level domain.Access) string {
+	if level == "" {
+		return "Needs a token only."
+	}
+	return "Needs the level “" + string(level) + "” for the area “" + string(area) + "” where the thing is."
+}
+
 // problem turns an error into one of RFC 9457.
 func (a *api) problem(ctx context.Context, op huma.Operation, err error) error {
 	var fields domain.FieldErrors
@@ -150,12 +160,16 @@ func (a *api) problem(ctx context.Context, op huma.Operation, err error) error {
 			details = append(details, &huma.ErrorDetail{Location: "body." + field, Message: text})
 		}
 		return huma.Error422UnprocessableEntity("some fields are wrong", details...)
+	case errors.Is(err, domain.ErrForbidden):
+		return huma.Error403Forbidden(forbidden(err))
+	case errors.Is(err, domain.ErrChanged):
+		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, domain.ErrNotFound):
 		return huma.Error404NotFound("there is no such thing")
 	case errors.Is(err, domain.ErrConflict):
 		return huma.Error409Conflict(strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": "))
 	}
-	if store.Unavailable(err) || ctx.Err() != nil && store.Unavailable(context.Cause(ctx)) {
+	if a.Run.Unavailable(ctx, err) {
 		a.Log.Warn("an API request met a database that takes nothing", "operation", op.OperationID, "error", err)
 		return huma.Error503ServiceUnavailable(unavailable)
 	}

@@ -7,7 +7,7 @@ import (
 
 	"tirelessowl/internal/core/aggregate"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/watch"
 )
 
 // CombinedValue is one step of many series combined.
@@ -46,7 +46,7 @@ func (a *api) combined() {
 		To      time.Time `query:"to" doc:"End, left out; default is now"`
 		Points  int       `query:"points" minimum:"1" maximum:"5000" default:"500"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/samples/combined", "samples",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/samples/combined", "samples",
 		"One reading over all its series: sum, mean, lowest or highest, and the highest series",
 		func(ctx context.Context, in *question) (*Body[CombinedSamples], error) {
 			if in.To.IsZero() {
@@ -55,30 +55,25 @@ func (a *api) combined() {
 			if in.From.IsZero() {
 				in.From = in.To.AddDate(0, 0, -1)
 			}
-			if !in.From.Before(in.To) {
-				return nil, domain.FieldErrors{"from": "Must lie before the end."}
-			}
-			named, err := a.Store.Series.Named(ctx, store.NamedFilter{Kit: in.Kit, Reading: in.Reading, Device: in.Device})
+			q := watch.Question{Kit: in.Kit, Reading: in.Reading, Device: in.Device, How: aggregate.How(in.How),
+				From: in.From, To: in.To, Points: in.Points, Top: in.Top}
+			got, err := a.Watch.Combine(ctx, caller(ctx), q)
 			if err != nil {
 				return nil, err
 			}
-			if len(named) == 0 {
-				return nil, domain.ErrNotFound
+			out := CombinedSamples{
+				Unit:          got.Unit,
+				Series:        len(got.Named),
+				RollupSeconds: got.Width.Seconds(),
+				Resolution:    got.Resolution.Seconds(),
+				Rollups:       []CombinedValue{},
+				Top:           []RankedSeries{},
 			}
-			ids, by := make([]domain.ID, len(named)), map[domain.ID]store.NamedSeries{}
-			for i, x := range named {
-				ids[i], by[x.ID] = x.ID, x
-			}
-			got, err := a.Store.Values.Combine(ctx, ids, in.From.UTC(), in.To.UTC(), in.Points, aggregate.How(in.How), in.Top)
-			if err != nil {
-				return nil, err
-			}
-			out := CombinedSamples{Unit: named[0].Unit, Series: len(named), RollupSeconds: got.Width.Seconds(), Resolution: got.Resolution.Seconds(), Rollups: []CombinedValue{}, Top: []RankedSeries{}}
 			for _, v := range got.Values {
 				out.Rollups = append(out.Rollups, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
 			}
 			for _, r := range got.Top {
-				out.Top = append(out.Top, RankedSeries{r.Series, by[r.Series].Device, by[r.Series].Part, r.V})
+				out.Top = append(out.Top, RankedSeries{r.Series, got.Named[r.Series].Device, got.Named[r.Series].Part, r.V})
 			}
 			return one(out, nil)
 		})

@@ -19,22 +19,22 @@ func secretsOf(in map[string]string) domain.Secrets {
 
 func (a *api) changing() {
 	const tag = "devices"
-	add(a, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history",
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.RemovedDevice]], error) {
-			out, _, err := a.Devices.Removed(ctx, domain.RemovedFilter{})
+			out, _, err := a.Devices.Removed(ctx, caller(ctx), domain.RemovedFilter{})
 			return items(out, err)
 		})
-	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
 		func(ctx context.Context, in *ByID) (*none, error) {
-			return nil, a.Devices.Remove(ctx, in.ID)
+			return nil, a.Devices.Remove(ctx, caller(ctx), in.ID)
 		})
-	add(a, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history",
 		func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
-			return one(a.Devices.Restore(ctx, in.ID))
+			return one(a.Devices.Restore(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history",
 		func(ctx context.Context, in *ByID) (*none, error) {
-			return nil, a.Devices.Forget(ctx, in.ID)
+			return nil, a.Devices.Forget(ctx, caller(ctx), in.ID)
 		})
 	type where struct {
 		ByID
@@ -46,11 +46,11 @@ func (a *api) changing() {
 			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again: for an address that it is not bound to"`
 		}
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices",
 		"Change name, address, place and way of a device; its history stays with it",
 		func(ctx context.Context, in *where) (*Body[domain.Device], error) {
 			b := in.Body
 			d := devices.Draft{Name: b.Name, Address: b.Address, PlaceID: b.PlaceID, Via: b.Via, Secrets: secretsOf(b.Secrets)}
-			return one(a.Devices.Change(ctx, in.ID, d))
+			return one(a.Devices.Change(ctx, caller(ctx), in.ID, d))
 		})
 }

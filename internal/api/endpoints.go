@@ -36,12 +36,9 @@ type Line struct {
 
 func (a *api) endpoints() {
 	const tag = "devices"
-	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/endpoints", tag, "How a device is talked to, by each way",
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/devices/{id}/endpoints", tag, "How a device is talked to, by each way",
 		func(ctx context.Context, in *ByID) (*Body[Items[Endpoint]], error) {
-			if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
-				return nil, err
-			}
-			all, err := a.Kits.Endpoints(ctx, in.ID)
+			all, err := a.Kits.Endpoints(ctx, caller(ctx), in.ID)
 			out := []Endpoint{}
 			for _, e := range all {
 				x := Endpoint{Way: e.Way.Name, CredentialID: e.CredentialID, Settings: e.Settings, Set: e.Set}
@@ -67,25 +64,25 @@ func (a *api) endpoints() {
 		b := in.Body
 		return collect.EndpointDraft{Address: b.Address, CredentialID: b.CredentialID, Settings: b.Settings, Secrets: secretsOf(b.Secrets)}
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/devices/{id}/endpoints/{way}", tag,
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPut, "/devices/{id}/endpoints/{way}", tag,
 		"Change how a device is talked to; it is in force at once",
 		func(ctx context.Context, in *draft) (*Body[Endpoint], error) {
-			if err := a.Kits.SetEndpoint(ctx, in.ID, in.Way, typed(in)); err != nil {
+			if err := a.Kits.SetEndpoint(ctx, caller(ctx), in.ID, in.Way, typed(in)); err != nil {
 				return nil, err
 			}
 			b := in.Body
 			set := Endpoint{Way: in.Way, Address: b.Address, CredentialID: b.CredentialID, Settings: b.Settings, Set: true}
-			return one(set, a.Engine.Reload(ctx, in.ID))
+			return one(set, nil)
 		})
-	add(a, domain.AccessConfigure, http.MethodPost, "/devices/{id}/endpoints/{way}/try", tag,
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/devices/{id}/endpoints/{way}/try", tag,
 		"Ask a device once as it would be asked with these settings",
 		func(ctx context.Context, in *draft) (*Body[Trial], error) {
-			got, err := a.Kits.Try(ctx, in.ID, in.Way, typed(in))
+			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, typed(in))
 			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), lines(got.Exchange)}, err)
 		})
-	add(a, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, and holds for all below",
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, and holds for all below",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.Override]], error) {
-			return items(a.Store.Overrides.All(ctx))
+			return items(a.Places.Overrides(ctx, caller(ctx)))
 		})
 }
 

@@ -8,28 +8,27 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
-	"tirelessowl/internal/store"
 )
 
 // ReadingKeep is for how long the samples of a reading are kept.
 type ReadingKeep struct {
-	Kit     string         `json:"kit"`
-	Reading string         `json:"reading"`
-	Keep    store.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
+	Kit     string          `json:"kit"`
+	Reading string          `json:"reading"`
+	Keep    domain.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
 }
 
 // AllKeeps is the setting for all readings, and those that differ.
 type AllKeeps struct {
-	Usual    store.KeepDays `json:"usual" doc:"Days; the setting of all"`
-	Readings []ReadingKeep  `json:"readings" nullable:"false"`
+	Usual    domain.KeepDays `json:"usual" doc:"Days; the setting of all"`
+	Readings []ReadingKeep   `json:"readings" nullable:"false"`
 }
 
 func (a *api) keeps() {
 	const tag = "samples"
-	add(a, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept",
+	add(a, domain.AreaRun, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept",
 		func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
-			keeps, err := a.Store.Keeps.All(ctx)
-			out := AllKeeps{Usual: a.Keep, Readings: []ReadingKeep{}}
+			keeps, err := a.Kits.KeepsOf(ctx, caller(ctx))
+			out := AllKeeps{Usual: a.Run.Usual(), Readings: []ReadingKeep{}}
 			for k, days := range keeps {
 				out.Readings = append(out.Readings, ReadingKeep{k.Kit, k.Reading, days})
 			}
@@ -41,17 +40,17 @@ func (a *api) keeps() {
 	type change struct {
 		Kit     string `path:"kit"`
 		Reading string `path:"reading"`
-		Body    store.KeepDays
+		Body    domain.KeepDays
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag,
+	add(a, domain.AreaRun, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag,
 		"Keep the samples of a reading for another number of days; older ones are removed for good",
 		func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
-			err := a.Kits.SetKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
+			err := a.Kits.SetKeep(ctx, caller(ctx), domain.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
 			return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
 		})
-	add(a, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag,
+	add(a, domain.AreaRun, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag,
 		"What keeping the samples of a reading for another number of days would remove and take",
 		func(ctx context.Context, in *change) (*Body[collect.KeepRehearsal], error) {
-			return one(a.Kits.RehearseKeep(ctx, store.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Keep))
+			return one(a.Kits.RehearseKeep(ctx, caller(ctx), domain.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Run.Usual()))
 		})
 }

@@ -18,40 +18,37 @@ type Kit struct {
 
 func (a *api) kits() {
 	const tag = "kits"
-	add(a, domain.AccessSee, http.MethodGet, "/kits", tag, "All kits in force", func(context.Context, *none) (*Body[Items[Kit]], error) {
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/kits", tag, "All kits in force", func(ctx context.Context, _ *none) (*Body[Items[Kit]], error) {
+		kits, err := a.Kits.Known(ctx, caller(ctx))
 		out := []Kit{}
-		for _, k := range a.Kits.Kits() {
+		for _, k := range kits {
 			out = append(out, Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...)})
 		}
-		return items(out, nil)
+		return items(out, err)
 	})
 	type named struct {
 		Name string `path:"name"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/kits/{name}/versions", tag, "The versions of a kit, newest first; the first is in force",
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/kits/{name}/versions", tag, "The versions of a kit, newest first; the first is in force",
 		func(ctx context.Context, in *named) (*Body[Items[domain.KitVersion]], error) {
-			return items(a.Kits.Versions(ctx, in.Name))
+			return items(a.Kits.Versions(ctx, caller(ctx), in.Name))
 		})
 	type numbered struct {
 		named
 		Revision int `path:"revision" minimum:"1"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/kits/{name}/versions/{revision}", tag,
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/kits/{name}/versions/{revision}", tag,
 		"One version of a kit with its document, which can be brought in elsewhere",
 		func(ctx context.Context, in *numbered) (*Body[domain.KitVersion], error) {
-			return one(a.Kits.Version(ctx, in.Name, in.Revision))
+			return one(a.Kits.Version(ctx, caller(ctx), in.Name, in.Revision))
 		})
 	type document struct {
 		Body struct {
 			Document string `json:"document" doc:"A kit file (YAML)" minLength:"1" maxLength:"262144"`
 		}
 	}
-	add(a, domain.AccessConfigure, http.MethodPost, "/kits", tag, "Bring in a kit as its newest version; it is in force at once",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/kits", tag, "Bring in a kit as its newest version; it is in force at once",
 		func(ctx context.Context, in *document) (*Body[domain.KitVersion], error) {
-			v, err := a.Kits.Bring(ctx, in.Body.Document)
-			if err != nil {
-				return nil, err
-			}
-			return one(v, a.Engine.ReloadAll(ctx))
+			return one(a.Kits.Bring(ctx, caller(ctx), in.Body.Document))
 		})
 }

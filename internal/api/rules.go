@@ -33,8 +33,8 @@ func shown(r rule.Rule) (Rule, error) {
 
 func (a *api) rules() {
 	const tag = "rules"
-	add(a, domain.AccessSee, http.MethodGet, "/rules", tag, "All rules", func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
-		rules, err := a.Judge.Rules(ctx)
+	add(a, domain.AreaJudge, domain.AccessSee, http.MethodGet, "/rules", tag, "All rules", func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
+		rules, err := a.Judge.Rules(ctx, caller(ctx))
 		if err != nil {
 			return nil, err
 		}
@@ -48,8 +48,8 @@ func (a *api) rules() {
 		}
 		return items(out, nil)
 	})
-	add(a, domain.AccessSee, http.MethodGet, "/rules/{id}", tag, "One rule", func(ctx context.Context, in *ByID) (*Body[Rule], error) {
-		r, err := a.Judge.Rule(ctx, in.ID)
+	add(a, domain.AreaJudge, domain.AccessSee, http.MethodGet, "/rules/{id}", tag, "One rule", func(ctx context.Context, in *ByID) (*Body[Rule], error) {
+		r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -59,9 +59,9 @@ func (a *api) rules() {
 		ByID
 		Body Rule
 	}
-	add(a, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once",
+	add(a, domain.AreaJudge, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once",
 		func(ctx context.Context, in *change) (*Body[Rule], error) {
-			r, err := a.Judge.Rule(ctx, in.ID)
+			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
 			if err != nil {
 				return nil, err
 			}
@@ -70,7 +70,7 @@ func (a *api) rules() {
 			if r, err = a.Judge.Decode(r, b.Kind, b.Condition); err != nil {
 				return nil, err
 			}
-			if r, err = a.Judge.Save(ctx, r); err != nil {
+			if r, err = a.Judge.Save(ctx, caller(ctx), r); err != nil {
 				return nil, err
 			}
 			return one(shown(r))

@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/transfer"
@@ -33,7 +34,7 @@ func (a *api) samples() {
 		From    time.Time `query:"from" doc:"Begin; default is a day before the end"`
 		To      time.Time `query:"to" doc:"End, left out; default is now"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed",
 		func(ctx context.Context, in *selection) (*huma.StreamResponse, error) {
 			f, err := exchange.ParseFormat(in.Format)
 			if err != nil {
@@ -46,22 +47,22 @@ func (a *api) samples() {
 				in.From = in.To.AddDate(0, 0, -1)
 			}
 			sel := transfer.Selection{Device: in.Device, Part: in.Part, Kit: in.Kit, Reading: in.Reading, From: in.From, To: in.To}
-			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, f, sel) }}, nil
+			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, caller(ctx), f, sel) }}, nil
 		})
 	type text struct {
 		Format  string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
 		DryRun  bool   `query:"dry_run" doc:"Check only: change nothing"`
 		RawBody []byte
 	}
-	add(a, domain.AccessConfigure, http.MethodPost, "/samples/import", tag, "Bring in samples; the same ones again do no harm",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/samples/import", tag, "Bring in samples; the same ones again do no harm",
 		func(ctx context.Context, in *text) (*Body[transfer.Result], error) {
 			f, err := exchange.ParseFormat(in.Format)
 			if err != nil {
 				return nil, domain.FieldErrors{"format": err.Error()}
 			}
-			out, err := a.Transfer.Check(ctx, f, bytes.NewReader(in.RawBody)) // all of it or nothing
+			out, err := a.Transfer.Check(ctx, caller(ctx), f, bytes.NewReader(in.RawBody)) // all of it or nothing
 			if err == nil && !in.DryRun {
-				out, err = a.Transfer.Import(ctx, f, bytes.NewReader(in.RawBody))
+				out, err = a.Transfer.Import(ctx, caller(ctx), f, bytes.NewReader(in.RawBody))
 			}
 			var line *exchange.LineError
 			if errors.As(err, &line) {
@@ -73,11 +74,11 @@ func (a *api) samples() {
 
 // stream sends samples; an error once they flow can only cut the text off,
 // which every format but OpenMetrics leaves unseen, so it is logged.
-func (a *api) stream(hc huma.Context, f exchange.Format, sel transfer.Selection) {
+func (a *api) stream(hc huma.Context, who access.Actor, f exchange.Format, sel transfer.Selection) {
 	hc.SetHeader("Content-Type", f.MediaType())
 	w, err := exchange.NewWriter(f, hc.BodyWriter())
 	if err == nil {
-		_, err = a.Transfer.Export(hc.Context(), sel, w)
+		_, err = a.Transfer.Export(hc.Context(), who, sel, w)
 	}
 	if err != nil && !errors.Is(err, domain.ErrNotFound) && hc.Context().Err() == nil {
 		a.Log.Error("an export broke off", "error", err)

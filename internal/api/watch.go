@@ -2,13 +2,11 @@ package api
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 	"time"
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
 )
 
 // Reading is a series with its newest value.
@@ -29,36 +27,34 @@ func (a *api) devices() {
 	type filter struct {
 		Health string `query:"health" enum:"fine,notice,warning,critical,unreachable,unknown,paused,maintenance" required:"false"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/devices", tag, "All devices",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices", tag, "All devices",
 		func(ctx context.Context, in *filter) (*Body[Items[domain.Device]], error) {
-			out, _, err := a.Store.Devices.Find(ctx, store.DeviceFilter{Health: domain.Health(in.Health), Sort: "name", Limit: -1})
+			f := domain.DeviceFilter{Health: domain.Health(in.Health), Sort: "name", Limit: -1}
+			out, _, err := a.Watch.Find(ctx, caller(ctx), f)
 			return items(out, err)
 		})
-	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device",
 		func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
-			return one(a.Store.Devices.One(ctx, in.ID))
+			return one(a.Watch.One(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/parts", tag, "Parts of a device",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}/parts", tag, "Parts of a device",
 		func(ctx context.Context, in *ByID) (*Body[Items[domain.Part]], error) {
-			if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
-				return nil, err
-			}
-			return items(a.Store.Parts.Of(ctx, in.ID))
+			return items(a.Watch.Parts(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/readings", tag, "Readings of a device with their newest values", a.readings)
-	add(a, domain.AccessSee, http.MethodGet, "/devices/{id}/sources", tag, "What a device is asked, and how that goes",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}/readings", tag,
+		"Readings of a device with their newest values", a.readings)
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}/sources", tag,
+		"What a device is asked, and how that goes",
 		func(ctx context.Context, in *ByID) (*Body[Items[watch.Source]], error) {
-			return items(a.Watch.Sources(ctx, in.ID))
+			return items(a.Watch.Sources(ctx, caller(ctx), in.ID))
 		})
 	type asked struct {
 		Requests int `json:"requests" doc:"How many requests are on their way"`
 	}
-	add(a, domain.AccessOperate, http.MethodPost, "/devices/{id}/collect", tag, "Collect everything of a device now",
+	add(a, domain.AreaCollect, domain.AccessOperate, http.MethodPost, "/devices/{id}/collect", tag, "Collect everything of a device now",
 		func(ctx context.Context, in *ByID) (*Body[asked], error) {
-			if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
-				return nil, err
-			}
-			return one(asked{a.Engine.CollectNow(in.ID)}, nil)
+			n, err := a.Devices.CollectNow(ctx, caller(ctx), in.ID)
+			return one(asked{n}, err)
 		})
 	type since struct {
 		Page
@@ -66,44 +62,25 @@ func (a *api) devices() {
 		From     time.Time `query:"from"`
 		To       time.Time `query:"to"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/transitions", tag, "Changes of health, newest first",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/transitions", tag, "Changes of health, newest first",
 		func(ctx context.Context, in *since) (*Body[Items[domain.Transition]], error) {
-			f := store.TransitionFilter{DeviceID: in.DeviceID, From: in.From, Until: in.To, Limit: in.Limit, Offset: in.Offset}
-			return items(a.Store.Transitions.Find(ctx, f))
+			f := domain.TransitionFilter{DeviceID: in.DeviceID, From: in.From, Until: in.To, Limit: in.Limit, Offset: in.Offset}
+			found, err := a.Watch.Transitions(ctx, caller(ctx), f)
+			return items(found.Rows, err)
 		})
 }
 
 func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], error) {
-	if _, err := a.Store.Devices.One(ctx, in.ID); err != nil {
-		return nil, err
-	}
-	series, err := a.Store.Series.Of(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	standing, err := a.Store.Values.Standing(ctx, series)
-	if err != nil {
-		return nil, err
-	}
-	apart, err := a.Watch.Implausible(ctx, domain.IDsOf(series))
-	if err != nil {
-		return nil, err
-	}
+	found, err := a.Watch.Readings(ctx, caller(ctx), in.ID)
 	out := []Reading{}
-	for _, x := range series {
-		r := Reading{Series: x, IntervalSeconds: int(x.Interval / time.Second)}
-		if l, ok := a.Store.Values.LatestIn([]domain.ID{x.ID})[x.ID]; ok {
-			r.Value, r.At, r.PreviousValue = &l.Value, &l.At, l.BeforeValue
-		}
-		if run, ok := standing[x.ID]; ok {
-			r.Stood = &a.Watch.Worded(x, []domain.Run{run})[0]
-		}
-		if i, ok := apart[x.ID]; ok {
-			r.Implausible = &i
+	for _, x := range found {
+		r := Reading{Series: x.Series, IntervalSeconds: int(x.Interval / time.Second), Stood: x.Stood, Implausible: x.Implausible}
+		if x.Latest != nil {
+			r.Value, r.At, r.PreviousValue = &x.Latest.Value, &x.Latest.At, x.Latest.BeforeValue
 		}
 		out = append(out, r)
 	}
-	return items(out, nil)
+	return items(out, err)
 }
 
 // Samples is an answer about a series: rollups with their true extremes.
@@ -136,17 +113,10 @@ func (a *api) standing() {
 		ByID
 		Span float64 `query:"hours" minimum:"0.1" maximum:"43800" default:"24" doc:"How far back from now"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/runs", "series",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/series/{id}/runs", "series",
 		"Which values a series of states or texts had, and how long each stood",
 		func(ctx context.Context, in *window) (*Body[Standing], error) {
-			x, err := a.Store.Series.One(ctx, in.ID)
-			if err != nil {
-				return nil, err
-			}
-			if !x.Kind.Stands() {
-				return nil, fmt.Errorf("%w: the values of this series are numbers that move; ask for its samples", domain.ErrConflict)
-			}
-			v, err := a.Watch.Standing(ctx, x, time.Duration(in.Span*float64(time.Hour)), time.Now().UTC())
+			v, err := a.Watch.Standing(ctx, caller(ctx), in.ID, time.Duration(in.Span*float64(time.Hour)), time.Now().UTC())
 			out := Standing{Runs: []domain.Run{}, KnownSeconds: v.Known.Seconds(), UnknownSeconds: v.Unknown.Seconds(), Shares: []Share{}}
 			for _, s := range v.Spans {
 				out.Runs = append(out.Runs, s.Run)
@@ -160,9 +130,9 @@ func (a *api) standing() {
 
 func (a *api) series() {
 	const tag = "series"
-	add(a, domain.AccessSee, http.MethodGet, "/series/{id}", tag, "One series",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/series/{id}", tag, "One series",
 		func(ctx context.Context, in *ByID) (*Body[domain.Series], error) {
-			return one(a.Store.Series.One(ctx, in.ID))
+			return one(a.Watch.Series(ctx, caller(ctx), in.ID))
 		})
 	type window struct {
 		ByID
@@ -170,7 +140,7 @@ func (a *api) series() {
 		To     time.Time `query:"to" doc:"End, left out; default is now"`
 		Points int       `query:"points" minimum:"1" maximum:"5000" default:"500" doc:"Most rollups to return"`
 	}
-	add(a, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, average and maximum of each rollup",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, average and maximum of each rollup",
 		func(ctx context.Context, in *window) (*Body[Samples], error) {
 			if in.To.IsZero() {
 				in.To = time.Now()
@@ -178,17 +148,10 @@ func (a *api) series() {
 			if in.From.IsZero() {
 				in.From = in.To.Add(-time.Hour)
 			}
-			if !in.From.Before(in.To) {
-				return nil, domain.FieldErrors{"from": "Must lie before the end."}
+			got, err := a.Watch.Samples(ctx, caller(ctx), in.ID, in.From, in.To, in.Points)
+			if got.Rollups == nil {
+				got.Rollups = []domain.Rollup{}
 			}
-			x, err := a.Store.Series.One(ctx, in.ID)
-			if err != nil {
-				return nil, err
-			}
-			rollups, width, resolution, err := a.Store.Values.Range(ctx, x, in.From.UTC(), in.To.UTC(), in.Points)
-			if rollups == nil {
-				rollups = []domain.Rollup{}
-			}
-			return one(Samples{x.Unit, width.Seconds(), resolution.Seconds(), rollups}, err)
+			return one(Samples{got.Series.Unit, got.Width.Seconds(), got.Resolution.Seconds(), got.Rollups}, err)
 		})
 }

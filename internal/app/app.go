@@ -23,12 +23,16 @@ import (
 	"tirelessowl/internal/localpg"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
@@ -45,7 +49,10 @@ const snmpPort = 161
 type App struct {
 	Config   config.Config
 	Store    *store.Store
-	Access   *access.Service
+	Desk     *act.Desk
+	People   *people.Service
+	Places   *places.Service
+	Audit    *audit.Service
 	Kits     *collect.Service
 	Find     *find.Service
 	Judge    *judge.Service
@@ -131,12 +138,27 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		return nil, err
 	}
 	all, tell := waysOf(a.client), channelsOf(c)
-	a.Kits, err = collect.New(collect.Wiring{Store: s, Shipped: kits.Files, Ways: all.Described(), Rules: kinds.All, Asker: all})
+	a.Desk = act.NewDesk(s, a.hub.Publish, log)
+	sheets := act.NewSheets(s)
+	reload := func(ctx context.Context, id domain.ID) error { return a.Engine.Reload(ctx, id) }
+	reloadAll := func(ctx context.Context) error { return a.Engine.ReloadAll(ctx) }
+	a.Kits, err = collect.New(collect.Wiring{
+		Store:      s,
+		Desk:       a.Desk,
+		Changed:    reload,
+		ChangedAll: reloadAll,
+		Shipped:    kits.Files,
+		Ways:       all.Described(),
+		Rules:      kinds.All,
+		Asker:      all,
+	})
 	if err != nil {
 		return nil, err
 	}
-	a.Access = access.New(s, time.Now)
-	a.Respond = respond.New(s, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
+	a.People = people.New(s, a.Desk, sheets, time.Now)
+	a.Places = places.New(s, a.Desk, sheets, reloadAll)
+	a.Audit = audit.New(a.Desk)
+	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
 	files, err := spillFiles(c.DataDir, log)
 	if err != nil {
@@ -149,18 +171,22 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
-	a.Devices = devices.New(s, a.Kits, a.Respond, a.Engine.Reload)
-	a.Find = find.New(s, a.Kits, probe.Prober{SNMP: a.client}, vendors,
-		func(id domain.ID) { a.hub.Publish(engine.Event{Kind: "sweep", ID: id}) }, a.Engine.Reload)
-	a.Judge = judge.New(s, a.Kits, kinds.All, a.evaluator.SetRules)
-	a.Transfer = transfer.New(s)
-	a.Watch = watch.New(s, a.Kits, a.evaluator)
+	a.Devices = devices.New(s, a.Desk, a.Kits, a.Respond, reload, a.Engine.CollectNow)
+	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, vendors, a.tellSweep, reload)
+	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
+	a.Transfer = transfer.New(s, a.Desk)
+	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
 	return a, nil
+}
+
+// tellSweep lets those who look know that a sweep went on.
+func (a *App) tellSweep(w domain.Sweep) {
+	a.hub.Publish(domain.News{Kind: "sweep", ID: w.ID, PlaceID: w.PlaceID, Area: domain.AreaFind})
 }
 
 // Start runs everything and serves the screens. drill may be nil where there
 // is no simulated estate.
-func (a *App) Start(ctx context.Context, drill web.Drill) error {
+func (a *App) Start(ctx context.Context, drill run.Drill) error {
 	watching, end := context.WithCancel(context.WithoutCancel(ctx))
 	a.endVigil = end
 	go a.Store.Vigil.Run(watching)
@@ -183,10 +209,12 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 	if drill != nil {
 		port = a.Config.DemoPort
 	}
-	keep := store.UsualKeep(a.Config.KeepDays)
+	running := run.New(a.Store, a.Desk, a.Engine, store.UsualKeep(a.Config.KeepDays), drill)
 	handler, err := web.New(web.Wiring{
-		Store:    a.Store,
-		Access:   a.Access,
+		Desk:     a.Desk,
+		People:   a.People,
+		Places:   a.Places,
+		Audit:    a.Audit,
 		Kits:     a.Kits,
 		Find:     a.Find,
 		Judge:    a.Judge,
@@ -194,16 +222,17 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 		Watch:    a.Watch,
 		Transfer: a.Transfer,
 		Devices:  a.Devices,
-		Engine:   a.Engine,
+		Run:      running,
 		Hub:      a.hub,
-		Drill:    drill,
-		Keep:     keep,
 		Log:      a.log,
+		Sessions: a.Store.Sessions,
 		Port:     port,
 		Secure:   strings.HasPrefix(a.Config.URL, "https:"),
 		API: api.New(api.Wiring{
-			Store:    a.Store,
-			Access:   a.Access,
+			Desk:     a.Desk,
+			People:   a.People,
+			Places:   a.Places,
+			Audit:    a.Audit,
 			Find:     a.Find,
 			Judge:    a.Judge,
 			Respond:  a.Respond,
@@ -211,8 +240,7 @@ func (a *App) Start(ctx context.Context, drill web.Drill) error {
 			Devices:  a.Devices,
 			Kits:     a.Kits,
 			Watch:    a.Watch,
-			Keep:     keep,
-			Engine:   a.Engine,
+			Run:      running,
 			Log:      a.log,
 		}),
 	})

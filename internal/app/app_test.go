@@ -23,9 +23,10 @@ import (
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/testkit"
-	"tirelessowl/internal/web"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -64,9 +65,18 @@ type running struct {
 func start(t *testing.T) running {
 	t.Helper()
 	r := build(t)
-	require.NoError(t, r.Access.AddUser(t.Context(), domain.User{Name: "ines", Display: "Ines", Level: domain.AccessAdminister}, "night-watch"))
+	_, err := r.People.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "ines", Display: "Ines", Secret: "night-watch"}, domain.AccessAdminister)
+	require.NoError(t, err)
 	r.run(t, nil)
 	return r
+}
+
+// keyOf makes a token that may do something everywhere.
+func keyOf(t *testing.T, a *App, name string, level domain.Access) string {
+	t.Helper()
+	_, key, err := a.People.MakeToken(t.Context(), testkit.Anyone, domain.Token{Name: name, Grant: domain.Grant{Level: level}})
+	require.NoError(t, err)
+	return key.Reveal()
 }
 
 // build wires an application over a new database; nothing runs yet.
@@ -81,12 +91,11 @@ func build(t *testing.T) running {
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
 	a, err := New(c, s, demo.Vendors(), slog.New(slog.NewTextHandler(t.Output(), nil)))
 	require.NoError(t, err)
-	token, err := a.Access.CreateToken(t.Context(), "test", domain.AccessAdminister)
-	require.NoError(t, err)
-	return running{a, c.URL, token.Reveal(), base}
+	key := keyOf(t, a, "test", domain.AccessAdminister)
+	return running{a, c.URL, key, base}
 }
 
-func (r running) run(t *testing.T, drill web.Drill) {
+func (r running) run(t *testing.T, drill run.Drill) {
 	t.Helper()
 	require.NoError(t, r.Start(t.Context(), drill))
 	t.Cleanup(r.Stop)
@@ -125,8 +134,9 @@ type problem struct {
 
 func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	r := start(t)
-	var place domain.Place
-	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site"}, &place))
+	var root, place domain.Place
+	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Kittiwake Line", "kind": "organisation"}, &root))
+	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site", "parent_id": root.ID}, &place))
 	var sweep domain.Sweep
 	ranges := fmt.Sprintf("%s/24", sim.Offset(r.base, 30, 0))
 	require.Equal(t, 200, r.call(t, "POST", "/sweeps", map[string]any{"name": "pier", "ranges": ranges, "port": r.Config.DemoPort, "community": "c"}, &sweep))
@@ -231,13 +241,12 @@ func TestAPIRefusesInWords(t *testing.T) {
 
 func TestTokensHaveLevels(t *testing.T) {
 	r := start(t)
-	looking, err := r.Access.CreateToken(t.Context(), "look", domain.AccessSee)
-	require.NoError(t, err)
-	_, err = r.Access.CreateToken(t.Context(), "look", domain.AccessSee)
-	assert.Error(t, err, "names are unique")
-	_, err = r.Access.CreateToken(t.Context(), "x", "root")
-	assert.Error(t, err)
-	r.token = looking.Reveal()
+	looking := keyOf(t, r.App, "look", domain.AccessSee)
+	for name, level := range map[string]domain.Access{"look": domain.AccessSee, "x": "root"} {
+		_, _, err := r.People.MakeToken(t.Context(), testkit.Anyone, domain.Token{Name: name, Grant: domain.Grant{Level: level}})
+		assert.Error(t, err, "names are unique, and there is no such level")
+	}
+	r.token = looking
 	assert.Equal(t, 200, r.call(t, "GET", "/devices", nil, nil))
 	assert.Equal(t, 403, r.call(t, "POST", "/places", map[string]any{"name": "x", "kind": "site"}, nil))
 	r.token = "nonsense"
@@ -268,6 +277,14 @@ func (r running) signIn(t *testing.T, c *http.Client, password string) *http.Res
 	require.NoError(t, err)
 	res.Body.Close()
 	return res
+}
+
+func (r running) signInAs(t *testing.T, c *http.Client, name, password string) {
+	t.Helper()
+	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {name}, "password": {password}})
+	require.NoError(t, err)
+	res.Body.Close()
+	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 }
 
 func get(t *testing.T, c *http.Client, url string) (int, string, http.Header) {
@@ -322,7 +339,7 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 func TestEmptyScreens(t *testing.T) {
 	r, c := start(t), browser(t)
 	r.signIn(t, c, "night-watch")
-	for _, path := range []string{"/", "/devices", "/find", "/find/new", "/collect", "/collect/latest", "/judge", "/judge/rules/1", "/judge/transitions", "/incidents", "/respond/deliveries",
+	for _, path := range []string{"/", "/devices", "/find", "/find/new", "/collect", "/collect/values", "/judge", "/judge/rules/1", "/judge/transitions", "/incidents", "/respond/deliveries",
 		"/respond/plans", "/run", "/run/storage", "/run/storage?by=device&q=zzz", "/run/channels", "/run/drill", "/search?q=x", "/estate-strip", "/devices?q=%25&sort=-address&page=9"} {
 		status, body, _ := get(t, c, r.url+path)
 		assert.Equal(t, 200, status, path)
@@ -379,14 +396,14 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 	host, port := sim.MailHost(r.base)
 	mail, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "mail", Kind: "mail", Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"}}, nil)
 	require.NoError(t, err)
-	outcome, err := r.Respond.TryChannel(ctx, mail.ID, "a@kittiwake.example")
+	outcome, err := r.Respond.TryChannel(ctx, testkit.Anyone, mail.ID, "a@kittiwake.example")
 	require.NoError(t, err)
 	assert.Contains(t, outcome, "accepted")
-	_, err = r.Respond.TryChannel(ctx, mail.ID, "no address")
+	_, err = r.Respond.TryChannel(ctx, testkit.Anyone, mail.ID, "no address")
 	assert.ErrorContains(t, err, "mail address")
 	drill := demo.Client{URL: sim.ControlURL(r.base)}
 	for kind, want := range map[string]string{sim.FaultDeskRefuses: "lost its database", sim.FaultDeskNonsense: "not JSON"} {
-		fault, err := drill.Break(ctx, demo.Fault{Kind: kind})
+		fault, err := drill.Break(ctx, domain.Fault{Kind: kind})
 		require.NoError(t, err)
 		_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverTicket, ChannelID: desk.ID, IncidentID: 1, Subject: "x"})
 		assert.ErrorContains(t, err, want)
@@ -394,14 +411,14 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 		_, err = drill.Mend(ctx, fault.ID)
 		require.NoError(t, err)
 	}
-	fault, err := drill.Break(ctx, demo.Fault{Kind: sim.FaultMailRefuses})
+	fault, err := drill.Break(ctx, domain.Fault{Kind: sim.FaultMailRefuses})
 	require.NoError(t, err)
 	_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverMessage, ChannelID: mail.ID, Recipient: "a@kittiwake.example", Subject: "x"})
 	assert.ErrorContains(t, err, "being repaired")
 	assert.False(t, permanent)
 	_, err = drill.Mend(ctx, fault.ID)
 	require.NoError(t, err)
-	_, err = drill.Break(ctx, demo.Fault{Kind: "wobble"})
+	_, err = drill.Break(ctx, domain.Fault{Kind: "wobble"})
 	assert.ErrorContains(t, err, "unknown kind")
 }
 

@@ -123,7 +123,7 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		return err
 	}
 	now := time.Now().UTC()
-	w := demo.World{Store: a.Store, Access: a.Access, Kits: a.Kits, Community: domain.Secret(at.Community), DeskToken: domain.Secret(at.DeskToken),
+	w := demo.World{Store: a.Store, People: a.People, Kits: a.Kits, Community: domain.Secret(at.Community), DeskToken: domain.Secret(at.DeskToken),
 		DeskURL: at.DeskURL, MailHost: at.MailHost, MailPort: at.MailPort, Port: a.Config.DemoPort}
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
@@ -202,19 +202,21 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 	return nil
 }
 
-// Faults implements web.Drill.
-func (d *Demo) Faults(ctx context.Context) ([]demo.Fault, error) { return d.Client.Faults(ctx) }
+// Faults implements run.Drill.
+func (d *Demo) Faults(ctx context.Context) ([]domain.Fault, error) { return d.Client.Faults(ctx) }
 
-// Devices implements web.Drill.
-func (d *Demo) Devices(ctx context.Context) ([]demo.Device, error) { return d.Client.Devices(ctx) }
+// Devices implements run.Drill.
+func (d *Demo) Devices(ctx context.Context) ([]domain.SimulatedDevice, error) {
+	return d.Client.Devices(ctx)
+}
 
-// Break implements web.Drill.
-func (d *Demo) Break(ctx context.Context, f demo.Fault) (demo.Fault, error) {
+// Break implements run.Drill.
+func (d *Demo) Break(ctx context.Context, f domain.Fault) (domain.Fault, error) {
 	return d.Client.Break(ctx, f)
 }
 
-// Mend implements web.Drill.
-func (d *Demo) Mend(ctx context.Context, id int) (demo.Fault, error) { return d.Client.Mend(ctx, id) }
+// Mend implements run.Drill.
+func (d *Demo) Mend(ctx context.Context, id int) (domain.Fault, error) { return d.Client.Mend(ctx, id) }
 
 // Sites returns where the pages of the stand-ins are.
 func (d *Demo) Sites() (desk, mail string) { return d.DeskURL, d.MailURL }

@@ -54,7 +54,7 @@ func RunLargeDemo(ctx context.Context, c config.Config, size LargeSize, world de
 	}
 	defer a.Stop()
 	if !loaded {
-		world.Store, world.Access, world.Kits, world.Devices, world.Days = s, a.Access, a.Kits, size.Devices, size.Days
+		world.Store, world.People, world.Kits, world.Devices, world.Days = s, a.People, a.Kits, size.Devices, size.Days
 		if err := a.loadLarge(ctx, world, progress); err != nil {
 			return fmt.Errorf("load the large demo: %w", err)
 		}

@@ -19,7 +19,7 @@ import (
 func TestLoadLarge(t *testing.T) {
 	r := build(t)
 	const devices, days = 5 * largeBatch / 2, 16
-	world := demo.Large{World: demo.World{Store: r.Store, Access: r.Access, Kits: r.Kits, Community: "c", Port: 161}, Devices: devices, Days: days,
+	world := demo.Large{World: demo.World{Store: r.Store, People: r.People, Kits: r.Kits, Community: "c", Port: 161}, Devices: devices, Days: days,
 		At: func(i int) netip.Addr { return sim.Offset(r.base, 1, i) }}
 	var said []string
 	require.NoError(t, r.loadLarge(t.Context(), world, func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }))

@@ -105,7 +105,7 @@ func TestPagesAskTheSameOfFewAndOfMany(t *testing.T) {
 	}
 	pages := []string{
 		"/", "/devices", "/devices?health=warning", "/devices/1", "/devices/1?part=1", "/devices/1/values", "/devices/1/values?show=side", "/series/1", "/chart?series=1", "/find", "/find/new",
-		"/collect", "/collect/latest", "/collect/latest?sort=-value", "/judge", "/judge/rules/1", "/judge/transitions", "/judge/transitions?devices=1", "/incidents", "/incidents?state=all&sort=device",
+		"/collect", "/collect/values", "/collect/values?sort=-value", "/judge", "/judge/rules/1", "/judge/transitions", "/judge/transitions?devices=1", "/incidents", "/incidents?state=all&sort=device",
 		"/incidents/1", "/respond/deliveries", "/respond/plans", "/run", "/run/storage", "/run/storage?by=device", "/run/storage?by=reading", "/run/channels",
 		"/search?q=sw-", "/why/device/1", "/why/series/1", "/why/incident/1",
 		"/api/v1/devices", "/api/v1/devices/1/readings", "/api/v1/devices/1/parts", "/api/v1/incidents", "/api/v1/incidents/1", "/api/v1/rules", "/api/v1/kits", "/api/v1/transitions",
@@ -139,7 +139,7 @@ func TestAPageOfADeviceWithTenThousandPartsStaysSmall(t *testing.T) {
 	assert.Contains(t, body, "port1<", "those in trouble come first")
 	_, body = ask(t, r, c, "/devices/1?kind=interface&q=port9999")
 	assert.Contains(t, body, "port9999")
-	for _, path := range []string{"/devices/1/values", "/devices/1?part=9000", "/collect/latest?q=sw-0", "/"} {
+	for _, path := range []string{"/devices/1/values", "/devices/1?part=9000", "/collect/values?q=sw-0", "/"} {
 		_, body := ask(t, r, c, path)
 		assert.Less(t, len(body), 500_000, path)
 	}

@@ -5,10 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"path/filepath"
 
 	"tirelessowl/internal/config"
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/exchange"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/store/samples"
 )
@@ -28,7 +32,7 @@ func ExportSamples(ctx context.Context, c config.Config, f exchange.Format, sel 
 	if err != nil {
 		return 0, err
 	}
-	return transfer.New(s).Export(ctx, sel, w)
+	return transfer.New(s, act.NewDesk(s, func(domain.News) {}, slog.Default())).Export(ctx, access.Itself("owl samples export"), sel, w)
 }
 
 // ImportSamples brings in a file after it was checked as a whole, or only
@@ -39,8 +43,9 @@ func ImportSamples(ctx context.Context, c config.Config, f exchange.Format, file
 		return transfer.Result{}, err
 	}
 	defer closeStore()
-	svc := transfer.New(s)
-	checked, err := svc.Check(ctx, f, file)
+	svc := transfer.New(s, act.NewDesk(s, func(domain.News) {}, slog.Default()))
+	who := access.Itself("owl samples import")
+	checked, err := svc.Check(ctx, who, f, file)
 	if err != nil || checkOnly {
 		return checked, err
 	}
@@ -55,5 +60,5 @@ func ImportSamples(ctx context.Context, c config.Config, f exchange.Format, file
 		return checked, err
 	}
 	defer s.Samples.Stop()
-	return svc.Import(ctx, f, file)
+	return svc.Import(ctx, who, f, file)
 }

@@ -7,8 +7,10 @@ import (
 	"time"
 
 	"tirelessowl/internal/config"
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/people"
 )
 
 // Serve runs the application for real devices until the context ends.
@@ -37,28 +39,30 @@ func Serve(ctx context.Context, c config.Config, log *slog.Logger) error {
 
 // CreateToken makes a key for the API and prints it.
 func CreateToken(ctx context.Context, c config.Config, name, level string) error {
-	return withAccess(ctx, c, func(svc *access.Service) error {
-		token, err := svc.CreateToken(ctx, name, domain.Access(level))
+	return withPeople(ctx, c, func(svc *people.Service) error {
+		_, key, err := svc.MakeToken(ctx, access.Itself("owl token create"), domain.Token{Name: name, Grant: domain.Grant{Level: domain.Access(level)}})
 		if err != nil {
 			return err
 		}
-		fmt.Println(token.Reveal())
+		fmt.Println(key.Reveal())
 		return nil
 	})
 }
 
 // AddUser stores a person who may sign in.
 func AddUser(ctx context.Context, c config.Config, name, display, level string, password domain.Secret) error {
-	return withAccess(ctx, c, func(svc *access.Service) error {
-		return svc.AddUser(ctx, domain.User{Name: name, Display: display, Level: domain.Access(level)}, password)
+	return withPeople(ctx, c, func(svc *people.Service) error {
+		_, err := svc.Enrol(ctx, access.Itself("owl user add"), people.Draft{Name: name, Display: display, Secret: password}, domain.Access(level))
+		return err
 	})
 }
 
-func withAccess(ctx context.Context, c config.Config, f func(*access.Service) error) error {
+func withPeople(ctx context.Context, c config.Config, f func(*people.Service) error) error {
 	s, closeStore, err := Database(ctx, c, false, func(string) {})
 	if err != nil {
 		return err
 	}
 	defer closeStore()
-	return f(access.New(s, time.Now))
+	desk := act.NewDesk(s, func(domain.News) {}, slog.Default())
+	return f(people.New(s, desk, act.NewSheets(s), time.Now))
 }

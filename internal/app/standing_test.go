@@ -80,10 +80,10 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 	assert.Equal(t, 409, r.call(t, http.MethodGet, fmt.Sprintf("/series/%d/runs", find("host-1", "", "cpu").ID), nil, nil))
 
 	var keep struct {
-		Usual    store.KeepDays
+		Usual    domain.KeepDays
 		Readings []struct {
 			Kit  string
-			Keep store.KeepDays
+			Keep domain.KeepDays
 		}
 	}
 	assert.Equal(t, 200, r.call(t, http.MethodPut, "/samples/keep/system/description", map[string]int{"hours": 900}, nil))
@@ -91,6 +91,6 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 	assert.Equal(t, 404, r.call(t, http.MethodPut, "/samples/keep/system/wobble", map[string]int{"points": 9}, nil))
 	require.Equal(t, 200, r.call(t, http.MethodGet, "/samples/keep", nil, &keep))
 	require.Len(t, keep.Readings, 1)
-	assert.Equal(t, store.KeepDays{Hours: 900}, keep.Readings[0].Keep)
+	assert.Equal(t, domain.KeepDays{Hours: 900}, keep.Readings[0].Keep)
 	assert.Equal(t, 14, keep.Usual.Points)
 }

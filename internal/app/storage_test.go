@@ -13,10 +13,10 @@ import (
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/demo"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/sim"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
 
@@ -82,10 +82,10 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "Saved.")
 	assert.Contains(t, body, `hx-swap-oob`)
-	key := store.ReadingKey{Kit: "interfaces", Reading: "in"}
+	key := domain.ReadingKey{Kit: "interfaces", Reading: "in"}
 	keeps, err := r.Store.Keeps.All(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, map[store.ReadingKey]store.KeepDays{key: {Points: 400, Days: 500}}, keeps)
+	assert.Equal(t, map[domain.ReadingKey]domain.KeepDays{key: {Points: 400, Days: 500}}, keeps)
 	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
 	assert.Equal(t, 1, strings.Count(body, "being applied"))
 	settled, err := r.Store.SettleKeeps(ctx)
@@ -148,7 +148,7 @@ func TestLargeDemoLoads(t *testing.T) {
 	s := testkit.Store(t)
 	a, err := New(config.Config{DataDir: t.TempDir(), DemoPort: 1}, s, demo.Vendors(), nil)
 	require.NoError(t, err)
-	world := demo.Large{World: demo.World{Store: s, Access: a.Access, Kits: a.Kits, Community: "c", Port: 161}, Devices: 50, Days: 20}
+	world := demo.Large{World: demo.World{Store: s, People: a.People, Kits: a.Kits, Community: "c", Port: 161}, Devices: 50, Days: 20}
 	world.At = func(i int) netip.Addr { return sim.Offset(base, 200, i+1) }
 	require.NoError(t, a.loadLarge(t.Context(), world, func(string, ...any) {}))
 	devices, err := s.Devices.All(t.Context())

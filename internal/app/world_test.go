@@ -19,7 +19,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/sim"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
 )
 
 // world is an application with the demo world and a short past, in which
@@ -63,7 +63,7 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
 	seen, count := map[string]bool{}, map[string]int{}
-	queue := []string{"/", "/respond/deliveries", "/judge/transitions", "/search?q=switch", "/incidents?state=all&page=1", "/collect/latest?sort=-value"}
+	queue := []string{"/", "/respond/deliveries", "/judge/transitions", "/search?q=switch", "/incidents?state=all&page=1", "/collect/values?sort=-value"}
 	for len(queue) > 0 {
 		address := strings.ReplaceAll(queue[0], "&amp;", "&")
 		queue = queue[1:]
@@ -118,7 +118,7 @@ func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 // incident returns the newest one that is open.
 func (r running) incident(t *testing.T) domain.Incident {
 	t.Helper()
-	list, _, err := r.Store.Incidents.Find(t.Context(), store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1})
+	list, _, err := r.Store.Incidents.Find(t.Context(), domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1})
 	require.NoError(t, err)
 	require.NotEmpty(t, list, "the demo opens with something going on")
 	return list[0]
@@ -152,7 +152,7 @@ func TestIncidentIsWorkedOn(t *testing.T) {
 	status, body = post(t, c, path+"/resolve", url.Values{"text": {"again"}})
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "again", "what was typed stays")
-	after, err := r.Respond.Incident(t.Context(), in.ID)
+	after, err := r.Respond.Incident(t.Context(), testkit.Anyone, in.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.IncidentResolved, after.State)
 	assert.Equal(t, "Ines", after.ResolvedBy)
@@ -171,7 +171,7 @@ func TestWhyOfEveryKind(t *testing.T) {
 	r, _ := world(t)
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
-	in, err := r.Respond.Incident(t.Context(), r.incident(t).ID)
+	in, err := r.Respond.Incident(t.Context(), testkit.Anyone, r.incident(t).ID)
 	require.NoError(t, err)
 	require.NotEmpty(t, in.Alerts)
 	event := in.Events[slices.IndexFunc(in.Events, func(e domain.Event) bool { return len(e.Why.Facts) > 0 })]
@@ -191,7 +191,7 @@ func TestWhyOfEveryKind(t *testing.T) {
 
 func (r running) transition(t *testing.T, in respond.Dossier) domain.ID {
 	t.Helper()
-	rows, err := r.Store.Transitions.Find(t.Context(), store.TransitionFilter{DeviceID: in.DeviceID, Limit: 1})
+	rows, err := r.Store.Transitions.Find(t.Context(), domain.TransitionFilter{DeviceID: in.DeviceID, Limit: 1})
 	require.NoError(t, err)
 	require.NotEmpty(t, rows)
 	return rows[0].ID
@@ -201,7 +201,7 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	r, _ := world(t)
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
-	rules, err := r.Judge.Rules(t.Context())
+	rules, err := r.Judge.Rules(t.Context(), testkit.Anyone)
 	require.NoError(t, err)
 	cpu := rules[slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "cpu" })]
 	path := fmt.Sprintf("%s/judge/rules/%d", r.url, cpu.ID)
@@ -221,13 +221,13 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "alerts with this rule")
 	assert.NotContains(t, body, "3 d", "only what was tried counts: the world is 40 minutes old")
-	before, err := r.Judge.Rule(t.Context(), cpu.ID)
+	before, err := r.Judge.Rule(t.Context(), testkit.Anyone, cpu.ID)
 	require.NoError(t, err)
 	assert.Equal(t, cpu.Name, before.Name, "a rehearsal changes nothing")
 
 	status, body = post(t, c, path, form)
 	assert.Equal(t, 200, status, body)
-	after, err := r.Judge.Rule(t.Context(), cpu.ID)
+	after, err := r.Judge.Rule(t.Context(), testkit.Anyone, cpu.ID)
 	require.NoError(t, err)
 	limits := after.Condition.(*limit.Condition).Limits
 	assert.Equal(t, 0.5, limits[domain.LevelWarning].Raise, "a decimal comma is understood")
@@ -251,7 +251,7 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	assert.Equal(t, 3, strings.Count(body, `role="alert"`), "ranges, port and pace: %s", body)
 	assert.Contains(t, body, "Pier &lt;3")
 	assert.Contains(t, body, `value="many"`)
-	sweeps, err := r.Find.Sweeps(t.Context())
+	sweeps, err := r.Find.Sweeps(t.Context(), testkit.Anyone)
 	require.NoError(t, err)
 	assert.Empty(t, sweeps, "nothing is half-made")
 
@@ -277,7 +277,7 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	assert.NotEqual(t, order[0], order[1])
 	assert.Equal(t, order[7], order[0], "all wait for a decision, then the address decides")
 
-	finds, err := r.Find.Finds(t.Context(), 1)
+	finds, err := r.Find.Finds(t.Context(), testkit.Anyone, 1)
 	require.NoError(t, err)
 	chosen := url.Values{"find": {fmt.Sprint(finds[0].ID), fmt.Sprint(finds[1].ID)}}
 	_, body, _ = get(t, c, page+"/offers?"+chosen.Encode())
@@ -298,7 +298,7 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	other := url.Values{"find": {fmt.Sprint(finds[2].ID)}}
 	status, _ = post(t, c, page+"/ignore", other)
 	assert.Equal(t, 200, status)
-	after, err := r.Find.Finds(t.Context(), 1)
+	after, err := r.Find.Finds(t.Context(), testkit.Anyone, 1)
 	require.NoError(t, err)
 	verdicts := map[domain.ID]domain.Verdict{}
 	for _, f := range after {

@@ -12,31 +12,9 @@ import (
 	"net/netip"
 	"net/url"
 	"time"
+
+	"tirelessowl/internal/domain"
 )
-
-// Device is a simulated thing as the estate describes it.
-type Device struct {
-	Name      string       `json:"name"`
-	Place     string       `json:"place"`
-	Kind      string       `json:"kind"`
-	Model     string       `json:"model"`
-	Address   netip.Addr   `json:"address"`
-	Others    []netip.Addr `json:"other_addresses"`
-	Via       string       `json:"via"`
-	Interface int          `json:"interfaces"`
-	Volumes   []string     `json:"volumes"`
-	TCP       bool         `json:"tcp"`
-	Watched   bool         `json:"watched"`
-}
-
-// Fault is something broken on purpose.
-type Fault struct {
-	ID     int       `json:"id"`
-	Kind   string    `json:"kind"`
-	Target string    `json:"target"`
-	Volume string    `json:"volume,omitempty"`
-	Since  time.Time `json:"since"`
-}
 
 // Client commands the simulated estate.
 type Client struct {
@@ -45,22 +23,22 @@ type Client struct {
 }
 
 // Devices lists what is simulated.
-func (c *Client) Devices(ctx context.Context) (out []Device, err error) {
+func (c *Client) Devices(ctx context.Context) (out []domain.SimulatedDevice, err error) {
 	return out, c.call(ctx, http.MethodGet, "/estate", nil, &out)
 }
 
 // Faults lists what is broken.
-func (c *Client) Faults(ctx context.Context) (out []Fault, err error) {
+func (c *Client) Faults(ctx context.Context) (out []domain.Fault, err error) {
 	return out, c.call(ctx, http.MethodGet, "/faults", nil, &out)
 }
 
 // Break breaks something.
-func (c *Client) Break(ctx context.Context, f Fault) (out Fault, err error) {
+func (c *Client) Break(ctx context.Context, f domain.Fault) (out domain.Fault, err error) {
 	return out, c.call(ctx, http.MethodPost, "/faults", f, &out)
 }
 
 // Mend mends something.
-func (c *Client) Mend(ctx context.Context, id int) (out Fault, err error) {
+func (c *Client) Mend(ctx context.Context, id int) (out domain.Fault, err error) {
 	return out, c.call(ctx, http.MethodDelete, fmt.Sprintf("/faults/%d", id), nil, &out)
 }
 

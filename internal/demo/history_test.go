@@ -62,7 +62,7 @@ func TestClientTellsWhatTheEstateSays(t *testing.T) {
 		_, _ = w.Write([]byte(`{"detail":"that is broken already"}`))
 	}))
 	c := Client{URL: server.URL}
-	_, err := c.Break(t.Context(), Fault{Kind: "stop"})
+	_, err := c.Break(t.Context(), domain.Fault{Kind: "stop"})
 	assert.ErrorContains(t, err, "broken already")
 	server.Close()
 	_, err = c.Devices(t.Context())

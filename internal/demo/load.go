@@ -8,15 +8,15 @@ import (
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/store"
 )
 
 // World is what the demo sets up.
 type World struct {
 	Store  *store.Store
-	Access *access.Service
+	People *people.Service
 	Kits   *collect.Service
 	// Where the stand-ins are.
 	Community, DeskToken domain.Secret
@@ -24,17 +24,8 @@ type World struct {
 	MailPort, Port       int
 }
 
-// Sign-in of the demo.
-const (
-	UserName = "ines"
-	Password = "night-watch"
-)
-
 // Build makes places, people, channels, the response plan and devices.
-func (w *World) Build(ctx context.Context, devices []Device, now time.Time) error {
-	if err := w.people(ctx); err != nil {
-		return err
-	}
+func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now time.Time) error {
 	if err := w.responses(ctx); err != nil {
 		return err
 	}
@@ -42,23 +33,10 @@ func (w *World) Build(ctx context.Context, devices []Device, now time.Time) erro
 	if err != nil {
 		return err
 	}
-	return w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, c.ID, now) })
-}
-
-func (w *World) people(ctx context.Context) error {
-	for _, p := range []struct {
-		user     domain.User
-		password domain.Secret
-	}{
-		{domain.User{Name: UserName, Display: "Ines", Level: domain.AccessAdminister}, Password},
-		{domain.User{Name: "marek", Display: "Marek", Level: domain.AccessOperate}, Password},
-		{domain.User{Name: "auditor", Display: "Auditor", Level: domain.AccessSee}, Password},
-	} {
-		if err := w.Access.AddUser(ctx, p.user, p.password); err != nil {
-			return err
-		}
+	if err := w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, c.ID, now) }); err != nil {
+		return err
 	}
-	return nil
+	return w.people(ctx)
 }
 
 func (w *World) responses(ctx context.Context) error {
@@ -76,7 +54,7 @@ func (w *World) responses(ctx context.Context) error {
 	return err
 }
 
-func (w *World) estate(ctx context.Context, tx *store.Areas, devices []Device, credential domain.ID, now time.Time) error {
+func (w *World) estate(ctx context.Context, tx *store.Areas, devices []domain.SimulatedDevice, credential domain.ID, now time.Time) error {
 	root, err := tx.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	if err != nil {
 		return err
@@ -100,7 +78,7 @@ func (w *World) estate(ctx context.Context, tx *store.Areas, devices []Device, c
 	return nil
 }
 
-func (w *World) device(ctx context.Context, tx *store.Areas, d Device, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
+func (w *World) device(ctx context.Context, tx *store.Areas, d domain.SimulatedDevice, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
 	var others []string
 	for _, a := range d.Others {
 		others = append(others, a.String())

@@ -12,6 +12,8 @@ var (
 	ErrNotFound = errors.New("not found")
 	// ErrConflict: the thing is not in a state that allows the request.
 	ErrConflict = errors.New("conflict")
+	// ErrChanged: somebody else has changed the thing meanwhile.
+	ErrChanged = errors.New("somebody else has changed it meanwhile")
 	// ErrForbidden: the user's level does not allow the request.
 	ErrForbidden = errors.New("forbidden")
 	// ErrSignIn: name and password do not belong together.

@@ -24,6 +24,7 @@ type Place struct {
 	ParentID ID        `json:"parent_id"` // zero for a root
 	Name     string    `json:"name"`
 	Kind     PlaceKind `json:"kind"`
+	Version  int       `json:"version"`
 }
 
 // SettingKey names something that can be set at places and devices, and holds
@@ -59,11 +60,15 @@ type Device struct {
 	Health      Health     `json:"health"`
 	HealthSince time.Time  `json:"health_since"`
 	HealthNote  string     `json:"health_note"`
+	// BehindID is the device that it is out of reach behind, zero for none.
+	BehindID ID `json:"behind_id,omitempty"`
 	// BootedAt is when the machine started, AgentSince when what answers for it
 	// did; zero when not learnt yet.
 	BootedAt   time.Time `json:"booted_at"`
 	AgentSince time.Time `json:"agent_since"`
 	CreatedAt  time.Time `json:"created_at"`
+	// Version counts the changes that people made.
+	Version int `json:"version"`
 }
 
 // Endpoint is how a device is talked to by one way to collect.

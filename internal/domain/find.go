@@ -16,7 +16,9 @@ const (
 
 // Sweep is a defined search through addresses.
 type Sweep struct {
-	ID            ID         `json:"id"`
+	ID ID `json:"id"`
+	// PlaceID is the part of the tree that its finds are for; zero for the whole tree.
+	PlaceID       ID         `json:"place_id"`
 	Name          string     `json:"name"`
 	Ranges        string     `json:"ranges"`
 	Exclude       string     `json:"exclude"`
@@ -84,46 +86,12 @@ type Sighting struct {
 // Credential is what devices are asked with, under a name. Its secrets never
 // leave the store but for the collector.
 type Credential struct {
-	ID       ID                `json:"id"`
+	ID ID `json:"id"`
+	// PlaceID is the part of the tree that may use it; zero for the whole tree.
+	PlaceID  ID                `json:"place_id"`
 	Name     string            `json:"name"`
 	Kind     string            `json:"kind"` // one of those that ways describe
 	Settings map[string]string `json:"settings"`
 	// Ranges are the addresses that it may be sent to.
 	Ranges string `json:"ranges"`
-}
-
-// User is a person who may sign in.
-type User struct {
-	ID      ID     `json:"id"`
-	Name    string `json:"name"`
-	Display string `json:"display"`
-	Level   Access `json:"level"`
-	Hash    string `json:"-"`
-}
-
-// Access is what a person or token may do; each level includes those before it.
-type Access string
-
-// The levels of access.
-const (
-	AccessSee        Access = "see"
-	AccessOperate    Access = "operate"
-	AccessConfigure  Access = "configure"
-	AccessAdminister Access = "administer"
-)
-
-var accessOrder = map[Access]int{AccessSee: 1, AccessOperate: 2, AccessConfigure: 3, AccessAdminister: 4}
-
-// Valid tells whether the level exists.
-func (a Access) Valid() bool { return accessOrder[a] > 0 }
-
-// Allows tells whether level a includes what level needed permits.
-func (a Access) Allows(needed Access) bool { return a.Valid() && accessOrder[a] >= accessOrder[needed] }
-
-// Token is a key for the API.
-type Token struct {
-	ID        ID        `json:"id"`
-	Name      string    `json:"name"`
-	Level     Access    `json:"level"`
-	CreatedAt time.Time `json:"created_at"`
 }

@@ -17,6 +17,8 @@ type Transition struct {
 	At       time.Time `json:"at"`
 	Reason   string    `json:"reason"`
 	Held     bool      `json:"held"` // true when no alert followed, by dependency
+	// BehindID is the device that it is out of reach behind since then, zero for none.
+	BehindID ID        `json:"behind_id,omitempty"`
 	Why      why.Trace `json:"why"`
 }
 

@@ -178,7 +178,7 @@ func facing(t *testing.T, a *agent) world {
 	client, err := snmp.NewClient()
 	require.NoError(t, err)
 	t.Cleanup(client.Close)
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	w.collector = engine.NewCollector(w.store, w.kits, ways.List{snmpway.Way(client)}, judge, engine.Files{}, quiet)
 	require.NoError(t, w.collector.Start(ctx))
 	t.Cleanup(w.collector.Stop)

@@ -17,7 +17,7 @@ type aside struct {
 	Sources     []domain.Source           `json:"sources,omitempty"`
 	Uptimes     []uptimes                 `json:"uptimes,omitempty"`
 	Implausible []domain.ImplausibleValue `json:"implausible,omitempty"`
-	Jumps       []Jump                    `json:"jumps,omitempty"`
+	Jumps       []domain.Jump             `json:"jumps,omitempty"`
 }
 
 // seriesState is how collecting a series goes.

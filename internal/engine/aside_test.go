@@ -12,7 +12,7 @@ import (
 func TestEachKindIsAPiece(t *testing.T) {
 	kinds := []aside{
 		{Texts: make([]domain.SeriesText, 1)}, {States: make([]seriesState, 1)}, {Sources: make([]domain.Source, 1)},
-		{Uptimes: make([]uptimes, 1)}, {Jumps: make([]Jump, 1)}, {Implausible: make([]domain.ImplausibleValue, 1)},
+		{Uptimes: make([]uptimes, 1)}, {Jumps: make([]domain.Jump, 1)}, {Implausible: make([]domain.ImplausibleValue, 1)},
 	}
 	for chosen := range 1 << len(kinds) {
 		var a aside

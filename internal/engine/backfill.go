@@ -93,7 +93,7 @@ func (b *Backfill) Run(ctx context.Context) error {
 					failed = fmt.Errorf("history of %s: %w", d.Name, err)
 				} else {
 					via, _ := tree.Gateway(d)
-					e.Set(estate.Device{ID: d.ID, Name: d.Name, ViaID: via}, bound.watched(), domain.Unknown, b.From)
+					e.Set(estate.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID, ViaID: via}, bound.watched(), domain.Unknown, b.From)
 					past = append(past, samples...)
 				}
 				done++

@@ -62,24 +62,6 @@ type Collector struct {
 
 type collectorStats struct{ newest, samples, implausible, fetches, failures, waiting atomic.Int64 }
 
-// CollectorStats are figures about collecting since the start.
-type CollectorStats struct {
-	Scheduler SchedulerStats
-	Samples   int64 // stored
-	// Implausible is how many values could not be, and were kept apart.
-	Implausible int64
-	Fetches     int64
-	Failures    int64 // fetches that ended in an error
-	Buffered    int   // results that wait for the pipeline
-	Away        bool  // the database does not take samples now
-	// Aside is what waits for the database beside samples.
-	Aside int64
-	// Unrecorded is what judging found and the database did not take yet;
-	// SetAside what it refused for its own reason.
-	Unrecorded int64
-	SetAside   int64
-}
-
 type result struct {
 	key    string
 	device domain.ID
@@ -183,8 +165,8 @@ func (c *Collector) takeUpFiles(ctx context.Context) error {
 }
 
 // Stats returns figures about the work.
-func (c *Collector) Stats() CollectorStats {
-	return CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Implausible: c.stats.implausible.Load(), Fetches: c.stats.fetches.Load(),
+func (c *Collector) Stats() domain.CollectorStats {
+	return domain.CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Implausible: c.stats.implausible.Load(), Fetches: c.stats.fetches.Load(),
 		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.away(), Aside: c.aside.waiting.Load(),
 		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load() + c.aside.setAside.Load()}
 }

@@ -17,7 +17,7 @@ import (
 
 // another is a collector as after a restart.
 func (w world) another(files engine.Files) *engine.Collector {
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
 	return engine.NewCollector(w.store, w.kits, w.fetcher, judge, files, quiet)
 }
 

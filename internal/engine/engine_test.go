@@ -68,7 +68,7 @@ func setup(t *testing.T, names ...string) world {
 		require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
 	}
 	f := &script{counts: map[string]int{}}
-	judge := engine.NewJudge(s, respond.New(s, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(s, respond.New(s, nil, nil, nil, "http://owl.example", func() {}), engine.NewHub(), quiet)
 	return world{s, svc, engine.NewCollector(s, svc, f, judge, engine.Files{}, quiet), f, d}
 }
 
@@ -244,7 +244,7 @@ func TestRestartGoesOn(t *testing.T) {
 		return len(alerts)
 	}
 	raised := func() int {
-		list, err := w.store.Transitions.Find(t.Context(), store.TransitionFilter{DeviceID: w.device.ID, To: domain.Critical})
+		list, err := w.store.Transitions.Find(t.Context(), domain.TransitionFilter{DeviceID: w.device.ID, To: domain.Critical})
 		require.NoError(t, err)
 		return len(list)
 	}
@@ -255,14 +255,14 @@ func TestRestartGoesOn(t *testing.T) {
 	w.collector.Stop()
 	before := raised()
 
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 	w.start(t, func(way.Question, int) derive.Fetched {
 		return derive.Fetched{Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
 	require.Eventually(t, collect(0), 10*time.Second, 50*time.Millisecond)
 	assert.Equal(t, before, raised(), "what was known was not raised again")
-	list, total, err := w.store.Incidents.Find(t.Context(), store.IncidentFilter{})
+	list, total, err := w.store.Incidents.Find(t.Context(), domain.IncidentFilter{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(1), total)
 	assert.Equal(t, domain.IncidentResolved, list[0].State)
@@ -343,11 +343,11 @@ func TestHubNeverBlocks(t *testing.T) {
 	hub := engine.NewHub()
 	c, end := hub.Listen()
 	for range 1000 {
-		hub.Publish(engine.Event{Kind: "health", ID: 1})
+		hub.Publish(domain.News{Kind: "health", ID: 1})
 	}
 	assert.Equal(t, "health", (<-c).Kind)
 	end()
-	hub.Publish(engine.Event{Kind: "health"})
+	hub.Publish(domain.News{Kind: "health"})
 }
 
 var _ engine.Recorder = (*respond.Service)(nil)

@@ -6,24 +6,16 @@ import (
 	"runtime"
 	"runtime/metrics"
 	"strconv"
-	"time"
+
+	"tirelessowl/internal/domain"
 )
 
-// Footprint is what the process takes of the machine.
-type Footprint struct {
-	Since      time.Time // when collecting began
-	Goroutines int
-	Heap       float64 // bytes that are in use, and what is not yet swept
-	Resident   float64 // bytes of memory; 0 where the system does not tell
-	Threads    int
-}
-
 // Footprint tells what the process takes of the machine.
-func (c *Collector) Footprint() Footprint {
+func (c *Collector) Footprint() domain.Footprint {
 	read := []metrics.Sample{{Name: "/memory/classes/heap/objects:bytes"}}
 	metrics.Read(read)
 	threads, _ := runtime.ThreadCreateProfile(nil)
-	return Footprint{Since: c.clock.Of(c.began), Goroutines: runtime.NumGoroutine(), Threads: threads,
+	return domain.Footprint{Since: c.clock.Of(c.began), Goroutines: runtime.NumGoroutine(), Threads: threads,
 		Heap: float64(read[0].Value.Uint64()), Resident: resident()}
 }
 

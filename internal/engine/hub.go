@@ -6,29 +6,22 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// Event tells the screens that something changed: "health", "values" with
-// the device, "incidents", "sweep" with its id.
-type Event struct {
-	Kind string
-	ID   domain.ID
-}
-
-// Hub spreads events to whoever listens. A slow listener misses events
+// Hub spreads news to whoever listens. A slow listener misses news
 // rather than holding up the engine.
 type Hub struct {
 	mu        sync.Mutex
-	listeners map[chan Event]struct{}
+	listeners map[chan domain.News]struct{}
 }
 
 // NewHub returns a hub without listeners.
-func NewHub() *Hub { return &Hub{listeners: map[chan Event]struct{}{}} }
+func NewHub() *Hub { return &Hub{listeners: map[chan domain.News]struct{}{}} }
 
 // listenerBuffer is how many events may wait for a listener.
 const listenerBuffer = 256
 
 // Listen returns a channel of events and the function that ends it.
-func (h *Hub) Listen() (<-chan Event, func()) {
-	c := make(chan Event, listenerBuffer)
+func (h *Hub) Listen() (<-chan domain.News, func()) {
+	c := make(chan domain.News, listenerBuffer)
 	h.mu.Lock()
 	h.listeners[c] = struct{}{}
 	h.mu.Unlock()
@@ -39,8 +32,8 @@ func (h *Hub) Listen() (<-chan Event, func()) {
 	}
 }
 
-// Publish hands an event to all listeners.
-func (h *Hub) Publish(e Event) {
+// Publish hands news to all listeners.
+func (h *Hub) Publish(e domain.News) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for c := range h.listeners {

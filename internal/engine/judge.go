@@ -121,7 +121,7 @@ func (j *Judge) set(d domain.Device, via domain.ID, series []estate.Series) {
 }
 
 func watched(d domain.Device, via domain.ID) estate.Device {
-	return estate.Device{ID: d.ID, Name: d.Name, ViaID: via, Paused: d.Paused}
+	return estate.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID, ViaID: via, Paused: d.Paused}
 }
 
 // reroute changes what devices are reached through.
@@ -146,16 +146,16 @@ func (j *Judge) samples(in []domain.SeriesSample) {
 	slices.SortStableFunc(in, func(a, b domain.SeriesSample) int { return a.At.Compare(b.At) })
 	j.tell(context.Background(), func() {
 		var r estate.Result
-		devices := map[domain.ID]bool{}
+		devices := map[domain.ID]domain.ID{} // with their places
 		for _, s := range in {
 			r.Add(j.estate.Sample(s.SeriesID, s.Sample))
 			if x, ok := j.estate.Series(s.SeriesID); ok {
-				devices[x.DeviceID] = true
+				devices[x.DeviceID] = j.estate.Place(x.DeviceID)
 			}
 		}
 		j.found(r)
-		for id := range devices {
-			j.hub.Publish(Event{Kind: "values", ID: id})
+		for id, place := range devices {
+			j.hub.Publish(domain.News{Kind: "values", ID: id, PlaceID: place, Area: domain.AreaWatch})
 		}
 	})
 }

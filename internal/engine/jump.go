@@ -9,15 +9,6 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-// Jump is that the clock of the machine was set.
-type Jump struct {
-	At time.Time     `json:"at"` // as the clock showed afterwards
-	By time.Duration `json:"by"` // forward, or back where it is negative
-}
-
-// SettingJump names the newest jump of the clock among the settings.
-const SettingJump = "clock.jump"
-
 // followClock takes up that the clock was set: what was seen keeps its distance
 // in time, so that rates, windows and rests go on as if nothing had happened.
 func (c *Collector) followClock(ctx context.Context, batch *outcome) {
@@ -35,7 +26,7 @@ func (c *Collector) followClock(ctx context.Context, batch *outcome) {
 	if by < 0 {
 		c.store.Samples.Rewind(now)
 	}
-	c.aside.add(aside{Jumps: []Jump{{now, by}}})
+	c.aside.add(aside{Jumps: []domain.Jump{{At: now, By: by}}})
 }
 
 func (b *binding) shift(by time.Duration) {
@@ -66,7 +57,7 @@ func (j *Judge) shift(by time.Duration) {
 }
 
 // keepJump stores the newest jump, and moves what waits to be tried again.
-func (c *Collector) keepJump(ctx context.Context, x Jump) error {
+func (c *Collector) keepJump(ctx context.Context, x domain.Jump) error {
 	if err := c.store.Deliveries.Shift(ctx, x.By); err != nil {
 		return err
 	}
@@ -74,12 +65,7 @@ func (c *Collector) keepJump(ctx context.Context, x Jump) error {
 	if err != nil {
 		return err
 	}
-	return c.store.Settings.Set(ctx, SettingJump, string(text))
-}
-
-// Jumped returns the newest jump of the clock; ok is false when there was none.
-func Jumped(setting string) (x Jump, ok bool) {
-	return x, setting != "" && json.Unmarshal([]byte(setting), &x) == nil
+	return c.store.Settings.Set(ctx, domain.SettingJump, string(text))
 }
 
 // mostAhead is how far ahead of our clock answers may be that are handed to us.

@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"encoding/json"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -24,7 +25,7 @@ func TestAClockThatIsSetStopsNothing(t *testing.T) {
 		t.Log("the clock is set by ", set)
 		var off atomic.Int64
 		clock := engine.NewClock(func() time.Time { return time.Now().Add(time.Duration(off.Load())) })
-		judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+		judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 		judge.By(clock)
 		w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 		began := time.Now()
@@ -64,10 +65,10 @@ func TestAClockThatIsSetStopsNothing(t *testing.T) {
 		}
 		down.Store(true)
 		look(func() bool { return w.health(t) == domain.Critical })
-		text, err := w.store.Settings.Get(t.Context(), engine.SettingJump)
+		text, err := w.store.Settings.Get(t.Context(), domain.SettingJump)
 		require.NoError(t, err)
-		jump, ok := engine.Jumped(text)
-		require.True(t, ok)
+		var jump domain.Jump
+		require.NoError(t, json.Unmarshal([]byte(text), &jump))
 		assert.InDelta(t, set.Seconds(), jump.By.Seconds(), 0.5)
 		w.collector.Stop()
 	}

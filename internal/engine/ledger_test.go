@@ -74,7 +74,7 @@ func TestEveryChangeIsKeptOnceWhateverTheDatabaseDoes(t *testing.T) {
 	require.NoError(t, err)
 	defer killer.Close(context.Background())
 	r := rand.New(rand.NewPCG(8, 11))
-	rec := recording(respond.New(s, nil, nil, "", func() {}), nil)
+	rec := recording(respond.New(s, nil, nil, nil, "", func() {}), nil)
 	rec.begin()
 	ctx, cancel := context.WithCancel(t.Context())
 	var others sync.WaitGroup

@@ -254,10 +254,23 @@ func finish(ctx context.Context, tx *store.Areas, d domain.Delivery, r channel.R
 	return tx.Deliveries.Finish(ctx, d)
 }
 
+// placeLimit bounds how long it is looked for whom an outcome concerns.
+const placeLimit = 2 * time.Second
+
 func (o *Outbox) kept(some []decision) {
-	for _, x := range some {
+	ids := make([]domain.ID, len(some))
+	for i, x := range some {
 		o.mark(x.Delivery.ID, false)
-		o.hub.Publish(Event{Kind: "incidents", ID: x.Delivery.IncidentID})
+		ids[i] = x.Delivery.IncidentID
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), placeLimit)
+	defer cancel()
+	places, err := o.store.Incidents.Places(ctx, ids)
+	if err != nil {
+		o.log.Warn("it is not known whom outcomes of deliveries concern", "error", err)
+	}
+	for _, id := range ids {
+		o.hub.Publish(domain.News{Kind: "incidents", ID: id, PlaceID: places[id], Area: domain.AreaRespond})
 	}
 	o.Wake() // a note may have waited for its ticket
 }

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/domain"
 )
 
 // Recorder keeps what judging found: transitions, alerts, incidents and the
@@ -63,9 +64,13 @@ func lean(found estate.Result) estate.Result {
 
 func publish(hub *Hub, found estate.Result) {
 	for _, h := range found.Health {
-		hub.Publish(Event{Kind: "health", ID: h.Device.ID})
+		hub.Publish(domain.News{Kind: "health", ID: h.Device.ID, PlaceID: h.Device.PlaceID, Area: domain.AreaWatch})
 	}
-	if len(found.Judged) > 0 {
-		hub.Publish(Event{Kind: "incidents"})
+	told := map[domain.ID]bool{}
+	for _, j := range found.Judged {
+		if place := j.Device.PlaceID; !told[place] {
+			told[place] = true
+			hub.Publish(domain.News{Kind: "incidents", PlaceID: place, Area: domain.AreaRespond})
+		}
 	}
 }

@@ -63,7 +63,7 @@ func TestAGatewayOfAPlaceHoldsForAllBelowIt(t *testing.T) {
 		return d
 	}
 	edge := add("np-edge-1", "192.0.2.254")
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 	w.start(t, answering)
 	require.NoError(t, w.collector.Reload(ctx, edge.ID))

@@ -46,19 +46,10 @@ type Scheduler struct {
 	probe   lane
 	patient lane
 	running sync.WaitGroup
-	stats   SchedulerStats
+	stats   domain.SchedulerStats
 	// intervals has how many tasks there are of each, since when there are any.
 	intervals map[time.Duration]int
 	since     time.Time
-}
-
-// SchedulerStats are figures about the work.
-type SchedulerStats struct {
-	Tasks   int           // known
-	Running int           // at this moment
-	Done    int64         // since the start
-	Skipped int64         // rounds left out since the one before still ran
-	Late    time.Duration // largest delay of a start since the last look
 }
 
 // lineup is what is known of one device.
@@ -356,7 +347,7 @@ func (s *Scheduler) nudge() {
 }
 
 // Stats returns the figures and forgets the largest delay.
-func (s *Scheduler) Stats() SchedulerStats {
+func (s *Scheduler) Stats() domain.SchedulerStats {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	out := s.stats

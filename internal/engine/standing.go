@@ -3,30 +3,15 @@ package engine
 import (
 	"time"
 
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
 
-// Trouble is what keeps values from being where they should be.
-type Trouble struct {
-	// Since is when the database took nothing any more, Reason what it says, and
-	// Doing what is being done about it; all are empty while it takes things.
-	Since  time.Time
-	Reason string
-	Doing  string
-	// Blocks of samples, and their size in bytes, wait in the spill file; Records
-	// is what waits besides.
-	Blocks  int
-	Bytes   int64
-	Records int64
-	// Behind is how much longer ago than it should be the newest answer came.
-	Behind time.Duration
-}
-
 // Trouble tells what keeps values from being where they should be; ok is false
 // when nothing does.
-func (c *Collector) Trouble() (t Trouble, ok bool) {
+func (c *Collector) Trouble() (t domain.Trouble, ok bool) {
 	kept := c.store.Samples.Stats()
-	t = Trouble{
+	t = domain.Trouble{
 		Blocks:  kept.Waiting,
 		Bytes:   kept.WaitingBytes,
 		Records: c.aside.waiting.Load() + c.judge.recorder.waiting.Load(),
@@ -67,7 +52,7 @@ func (c *Collector) away() bool {
 func (c *Collector) noteAway() {
 	if away := c.away(); away != c.wasAway {
 		c.wasAway = away
-		c.judge.hub.Publish(Event{Kind: "store"})
+		c.judge.hub.Publish(domain.News{Kind: "store"})
 	}
 }
 

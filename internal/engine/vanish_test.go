@@ -13,7 +13,6 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/respond"
-	"tirelessowl/internal/store"
 )
 
 // watchPorts switches the rule on that ports must be up, before the start.
@@ -36,7 +35,7 @@ func (w world) watchPorts(t *testing.T) {
 func (w *world) again(t *testing.T) {
 	t.Helper()
 	w.collector.Stop()
-	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, "", func() {}), engine.NewHub(), quiet)
+	judge := engine.NewJudge(w.store, respond.New(w.store, nil, nil, nil, "", func() {}), engine.NewHub(), quiet)
 	w.collector = engine.NewCollector(w.store, w.kits, w.fetcher, judge, engine.Files{}, quiet)
 }
 
@@ -99,7 +98,7 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 		ended, err := w.store.Alerts.One(t.Context(), alert.ID)
 		require.NoError(t, err)
 		assert.False(t, ended.EndedAt.IsZero())
-		list, _, err := w.store.Incidents.Find(t.Context(), store.IncidentFilter{DeviceID: w.device.ID})
+		list, _, err := w.store.Incidents.Find(t.Context(), domain.IncidentFilter{DeviceID: w.device.ID})
 		require.NoError(t, err)
 		require.Len(t, list, 1)
 		assert.Equal(t, domain.IncidentResolved, list[0].State, "its incident is resolved, too")

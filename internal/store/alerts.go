@@ -70,14 +70,14 @@ func (s Alerts) Open(ctx context.Context, ruleID, seriesID domain.ID) (domain.Al
 func (s Alerts) One(ctx context.Context, id domain.ID) (domain.Alert, error) {
 	var row alertRow
 	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	return toldOne(ctx, s.area, row.domain(), known(err), whyOfAlert)
 }
 
 // Of returns the alerts of an incident in the order of time.
 func (s Alerts) Of(ctx context.Context, incidentID domain.ID) ([]domain.Alert, error) {
 	var rows []alertRow
 	err := s.q(ctx).Where("incident_id = ?", incidentID).Order("opened_at, id").Find(&rows).Error
-	return each(rows, alertRow.domain), err
+	return told(ctx, s.area, each(rows, alertRow.domain), err, whyOfAlert)
 }
 
 // Find returns alerts, newest first; open tells whether only lasting ones are wanted.
@@ -87,5 +87,5 @@ func (s Alerts) Find(ctx context.Context, deviceID domain.ID, open bool, limit i
 	q = when(q, open, "ended_at IS NULL")
 	var rows []alertRow
 	err := q.Find(&rows).Error
-	return each(rows, alertRow.domain), err
+	return told(ctx, s.area, each(rows, alertRow.domain), err, whyOfAlert)
 }

@@ -13,6 +13,7 @@ import (
 type Areas struct {
 	area
 	Alerts      Alerts
+	Audit       Audit
 	Channels    Channels
 	Credentials Credentials
 	Deliveries  Deliveries
@@ -37,6 +38,7 @@ type Areas struct {
 	Sightings   Sightings
 	Sources     Sources
 	Sweeps      Sweeps
+	Teams       Teams
 	Tickets     Tickets
 	Tokens      Tokens
 	Transitions Transitions
@@ -44,16 +46,24 @@ type Areas struct {
 }
 
 // area is a part of the database: one or a few tables that belong together.
-type area struct{ db *gorm.DB }
+type area struct {
+	db *gorm.DB
+	// scoped is true where only a part of the tree is seen.
+	scoped bool
+}
 
 func (a area) q(ctx context.Context) *gorm.DB { return a.db.WithContext(ctx) }
 
 // areasOf are all areas over one connection or transaction.
 func areasOf(db *gorm.DB, keys *Vault) Areas {
-	a := area{db}
+	return areasFrom(area{db: db}, keys)
+}
+
+func areasFrom(a area, keys *Vault) Areas {
 	return Areas{
 		area:        a,
 		Alerts:      Alerts{a},
+		Audit:       Audit{a},
 		Channels:    Channels{a, keys},
 		Credentials: Credentials{a, keys},
 		Deliveries:  Deliveries{a},
@@ -78,6 +88,7 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 		Sightings:   Sightings{a},
 		Sources:     Sources{a},
 		Sweeps:      Sweeps{a},
+		Teams:       Teams{a},
 		Tickets:     Tickets{a},
 		Tokens:      Tokens{a},
 		Transitions: Transitions{a},

@@ -14,6 +14,7 @@ type Credentials struct {
 
 type credentialRow struct {
 	ID       int64
+	PlaceID  *int64
 	Name     string
 	Kind     string
 	Settings map[string]string `gorm:"serializer:json"`
@@ -24,19 +25,19 @@ type credentialRow struct {
 func (credentialRow) TableName() string { return "credentials" }
 
 func (r credentialRow) domain() domain.Credential {
-	return domain.Credential{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Ranges: r.Ranges}
+	return domain.Credential{ID: r.ID, PlaceID: orZero(r.PlaceID), Name: r.Name, Kind: r.Kind, Settings: r.Settings, Ranges: r.Ranges}
 }
 
 // All returns all credentials, without their secrets.
 func (s Credentials) All(ctx context.Context) ([]domain.Credential, error) {
 	var rows []credentialRow
-	err := s.q(ctx).Select("id", "name", "kind", "settings", "ranges").Order("name").Find(&rows).Error
+	err := s.q(ctx).Select("id", "place_id", "name", "kind", "settings", "ranges").Order("name").Find(&rows).Error
 	return each(rows, credentialRow.domain), err
 }
 
 // Add stores a credential under a name, its secrets sealed.
 func (s Credentials) Add(ctx context.Context, c domain.Credential, secrets domain.Secrets) (domain.Credential, error) {
-	row := credentialRow{Name: c.Name, Kind: c.Kind, Settings: c.Settings, Ranges: c.Ranges}
+	row := credentialRow{PlaceID: null(c.PlaceID), Name: c.Name, Kind: c.Kind, Settings: c.Settings, Ranges: c.Ranges}
 	if row.Settings == nil {
 		row.Settings = map[string]string{}
 	}

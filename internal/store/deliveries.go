@@ -122,14 +122,14 @@ func (s Deliveries) Finish(ctx context.Context, d domain.Delivery) error {
 func (s Deliveries) One(ctx context.Context, id domain.ID) (domain.Delivery, error) {
 	var row deliveryRow
 	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	return toldOne(ctx, s.area, row.domain(), known(err), whyOfDelivery)
 }
 
 // Of returns all deliveries of an incident in the order of time.
 func (s Deliveries) Of(ctx context.Context, incidentID domain.ID) ([]domain.Delivery, error) {
 	var rows []deliveryRow
 	err := s.q(ctx).Where("incident_id = ?", incidentID).Order("created_at, id").Find(&rows).Error
-	return each(rows, deliveryRow.domain), err
+	return told(ctx, s.area, each(rows, deliveryRow.domain), err, whyOfDelivery)
 }
 
 // Find returns the newest deliveries, of one state or of all for "".
@@ -138,7 +138,7 @@ func (s Deliveries) Find(ctx context.Context, state domain.DeliveryState, limit,
 	q = when(q, state != "", "state = ?", string(state))
 	var rows []deliveryRow
 	err := q.Find(&rows).Error
-	return each(rows, deliveryRow.domain), err
+	return told(ctx, s.area, each(rows, deliveryRow.domain), err, whyOfDelivery)
 }
 
 // CountFailed counts those that failed for good since a time.

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"gorm.io/gorm/clause"
+
 	"tirelessowl/internal/domain"
 )
 
@@ -29,9 +31,11 @@ type deviceRow struct {
 	Health      string
 	HealthSince time.Time
 	HealthNote  string
+	BehindID    *int64
 	BootedAt    *time.Time
 	AgentSince  *time.Time
 	CreatedAt   time.Time
+	Version     int
 }
 
 func (deviceRow) TableName() string { return "devices" }
@@ -40,7 +44,7 @@ func (r deviceRow) domain() domain.Device {
 	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Kind: r.Kind,
 		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID,
 		Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
-		HealthNote: r.HealthNote, BootedAt: orNever(r.BootedAt), AgentSince: orNever(r.AgentSince), CreatedAt: r.CreatedAt.UTC()}
+		HealthNote: r.HealthNote, BehindID: orZero(r.BehindID), Version: r.Version, BootedAt: orNever(r.BootedAt), AgentSince: orNever(r.AgentSince), CreatedAt: r.CreatedAt.UTC()}
 }
 
 // parseAddr reads an inet column, which may carry a prefix length.
@@ -76,11 +80,19 @@ func (s Devices) One(ctx context.Context, id domain.ID) (domain.Device, error) {
 	return row.domain(), known(err)
 }
 
+// Lock returns one device, or ErrNotFound, and lets nobody else change it until the
+// transaction ends.
+func (s Devices) Lock(ctx context.Context, id domain.ID) (domain.Device, error) {
+	var row deviceRow
+	err := s.q(ctx).Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
 // Add inserts a device with its addresses and its identity.
 func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addresses []string) (domain.Device, error) {
 	row := deviceRow{PlaceID: d.PlaceID, Name: d.Name, Address: d.Address.String(), Kind: d.Kind, Vendor: d.Vendor, Model: d.Model,
 		Description: d.Description, ObjectID: d.ObjectID, Identity: identity,
-		Health: string(domain.Unknown), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt}
+		Health: string(domain.Unknown), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt, Version: 1}
 	if err := s.q(ctx).Create(&row).Error; err != nil {
 		return domain.Device{}, known(err)
 	}
@@ -94,14 +106,15 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 
 // Update changes what people may change of a device.
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
-	return must(s.q(ctx).Model(&deviceRow{}).Where("id = ?", d.ID).Updates(map[string]any{
-		"place_id": d.PlaceID, "name": d.Name, "address": d.Address.String(), "paused": d.Paused}))
+	return must(s.q(ctx).Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? AND removed_at IS NULL",
+		d.PlaceID, d.Name, d.Address.String(), d.Paused, d.ID))
 }
 
-// Named returns the device of a name, or ErrNotFound.
-func (s Devices) Named(ctx context.Context, name string) (domain.Device, error) {
+// Named returns the device of a name in the organisation that a place belongs to, or
+// ErrNotFound.
+func (s Devices) Named(ctx context.Context, place domain.ID, name string) (domain.Device, error) {
 	var row deviceRow
-	err := s.q(ctx).Take(&row, "name = ?", name).Error
+	err := s.q(ctx).Take(&row, "id = (SELECT id FROM all_devices WHERE organisation_id = organisation_of(?) AND name = ? AND removed_at IS NULL)", place, name).Error
 	return row.domain(), known(err)
 }
 
@@ -120,9 +133,20 @@ func (s Devices) Watched(ctx context.Context, id domain.ID) (is bool, err error)
 	return is, err
 }
 
-// SetHealth records a device's health.
-func (s Devices) SetHealth(ctx context.Context, id domain.ID, h domain.Health, since time.Time, note string) error {
-	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{"health": string(h), "health_since": since, "health_note": note}).Error
+// SetHealth records a device's health, and what it is out of reach behind, zero for
+// nothing.
+func (s Devices) SetHealth(ctx context.Context, id domain.ID, h domain.Health, since time.Time, note string, behind domain.ID) error {
+	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{
+		"health":       string(h),
+		"health_since": since,
+		"health_note":  note,
+		"behind_id":    null(behind),
+	}).Error
+}
+
+// SetBehind records that a device is out of reach behind another than before.
+func (s Devices) SetBehind(ctx context.Context, id, behind domain.ID, note string) error {
+	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{"health_note": note, "behind_id": null(behind)}).Error
 }
 
 // SetUptimes records since when a machine runs, and what answers for it.
@@ -133,6 +157,7 @@ func (s Devices) SetUptimes(ctx context.Context, id domain.ID, booted, agent tim
 // KnownDevice is how a find is recognised as watched already.
 type KnownDevice struct {
 	ID       domain.ID
+	PlaceID  domain.ID
 	Identity string
 	Name     string
 	Address  string // that it is asked at
@@ -144,7 +169,7 @@ type KnownDevice struct {
 
 // Known returns all devices, once for each address that they are known by.
 func (s Devices) Known(ctx context.Context, way string) (out []KnownDevice, err error) {
-	err = s.q(ctx).Raw(`SELECT d.id, d.identity, d.name, host(d.address) AS address, host(a.address) AS known, coalesce(e.credential_id, 0) AS credential
+	err = s.q(ctx).Raw(`SELECT d.id, d.place_id, d.identity, d.name, host(d.address) AS address, host(a.address) AS known, coalesce(e.credential_id, 0) AS credential
 		FROM devices d JOIN device_addresses a ON a.device_id = d.id LEFT JOIN endpoints e ON e.device_id = d.id AND e.way = ?`, way).Scan(&out).Error
 	return out, err
 }
@@ -158,13 +183,13 @@ func (s Devices) Addresses(ctx context.Context, id domain.ID) ([]string, error) 
 
 // deviceColumns are what a list of devices is made of, in the order of scanDevice.
 const deviceColumns = `d.id, d.place_id, d.name, host(d.address), d.kind, d.vendor, d.model, d.description, d.object_id, d.identity,
-	d.paused, d.health, d.health_since, d.health_note, d.booted_at, d.agent_since, d.created_at`
+	d.paused, d.health, d.health_since, d.health_note, d.behind_id, d.booted_at, d.agent_since, d.created_at, d.version`
 
 // scanDevice reads a row without reflection: lists may have many thousands.
 func scanDevice(rows *sql.Rows) (domain.Device, error) {
 	var r deviceRow
 	err := rows.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
-		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BootedAt, &r.AgentSince, &r.CreatedAt)
+		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BehindID, &r.BootedAt, &r.AgentSince, &r.CreatedAt, &r.Version)
 	return r.domain(), err
 }
 
@@ -222,16 +247,6 @@ func (s Devices) Kinds(ctx context.Context) (out []string, err error) {
 	return out, s.q(ctx).Raw("SELECT DISTINCT kind FROM devices ORDER BY kind").Scan(&out).Error
 }
 
-// DeviceFilter picks devices; zero fields do not filter.
-type DeviceFilter struct {
-	Search string // part of name, address, maker, model, place or note
-	Health domain.Health
-	Kind   string
-	Sort   string // health, name, address, kind, place, since; with a leading "-" downwards
-	Limit  int
-	Offset int
-}
-
 // deviceOrder are the orders of a list; the other way round for a leading "-".
 var deviceOrder = map[string]string{
 	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "since": "d.health_since DESC, d.name",
@@ -241,7 +256,7 @@ var deviceOrder = map[string]string{
 
 // Find returns devices, the worst first unless sorted otherwise, and how many
 // match in all.
-func (s Devices) Find(ctx context.Context, f DeviceFilter) (out []domain.Device, total int64, err error) {
+func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.Device, total int64, err error) {
 	q := s.q(ctx).Table("devices d").Joins("JOIN places p ON p.id = d.place_id")
 	q = when(q, f.Health != "", "d.health = ?", string(f.Health))
 	q = when(q, f.Kind != "", "d.kind = ?", f.Kind)

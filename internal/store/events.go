@@ -54,12 +54,12 @@ func (s Events) Add(ctx context.Context, e domain.Event) (domain.Event, error) {
 func (s Events) One(ctx context.Context, id domain.ID) (domain.Event, error) {
 	var row eventRow
 	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	return toldOne(ctx, s.area, row.domain(), known(err), whyOfEvent)
 }
 
 // Of returns the story of an incident in the order of time.
 func (s Events) Of(ctx context.Context, incidentID domain.ID) ([]domain.Event, error) {
 	var rows []eventRow
 	err := s.q(ctx).Where("incident_id = ?", incidentID).Order("at, id").Find(&rows).Error
-	return each(rows, eventRow.domain), err
+	return told(ctx, s.area, each(rows, eventRow.domain), err, whyOfEvent)
 }

@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
 
@@ -47,7 +46,7 @@ func TestWhatCannotBeIsCountedAndBounded(t *testing.T) {
 	assert.Equal(t, 2, count.All)
 	assert.Equal(t, int64(15), count.Implausible)
 	assert.Equal(t, t0.Add(14*time.Minute), count.NewestImplausibleAt.UTC())
-	listed, total, err := s.Values.Listed(ctx, store.ValueFilter{State: store.KeptApart, Limit: 9})
+	listed, total, err := s.Values.Listed(ctx, domain.ValueFilter{State: domain.KeptApart, Limit: 9})
 	require.NoError(t, err)
 	assert.Equal(t, int64(1), total)
 	assert.Equal(t, series[0].ID, listed[0].SeriesID)

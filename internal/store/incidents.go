@@ -74,7 +74,7 @@ func (s Incidents) Save(ctx context.Context, in domain.Incident) (domain.Inciden
 func (s Incidents) One(ctx context.Context, id domain.ID) (domain.Incident, error) {
 	var row incidentRow
 	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	return toldOne(ctx, s.area, row.domain(), known(err), whyOfIncident)
 }
 
 // Lock returns one incident, or ErrNotFound, and keeps others from changing
@@ -110,7 +110,8 @@ func (s Incidents) CountCause(ctx context.Context, deviceID domain.ID, cause str
 
 // OfCause returns the newest incidents of one device and cause, at most ten.
 func (s Incidents) OfCause(ctx context.Context, deviceID domain.ID, cause string) ([]domain.Incident, error) {
-	return s.ofCause(s.q(ctx), deviceID, cause)
+	found, err := s.ofCause(s.q(ctx), deviceID, cause)
+	return told(ctx, s.area, found, err, whyOfIncident)
 }
 
 func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain.Incident, error) {
@@ -119,15 +120,15 @@ func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain
 	return each(rows, incidentRow.domain), err
 }
 
-// IncidentFilter picks incidents; zero fields do not filter.
-type IncidentFilter struct {
-	States   []domain.IncidentState
-	AtLeast  domain.Level
-	DeviceID domain.ID
-	Search   string
-	Sort     string // opened, level, device; with a leading "-" downwards
-	Limit    int
-	Offset   int
+// Places returns where the devices of incidents belong.
+func (s Incidents) Places(ctx context.Context, ids []domain.ID) (map[domain.ID]domain.ID, error) {
+	var rows []struct{ ID, PlaceID int64 }
+	err := s.q(ctx).Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = ANY(?::bigint[])", arrayOf(ids)).Scan(&rows).Error
+	out := make(map[domain.ID]domain.ID, len(rows))
+	for _, r := range rows {
+		out[r.ID] = r.PlaceID
+	}
+	return out, err
 }
 
 var incidentOrder = map[string]string{
@@ -136,7 +137,7 @@ var incidentOrder = map[string]string{
 }
 
 // Find returns incidents, newest first unless sorted otherwise, and how many match in all.
-func (s Incidents) Find(ctx context.Context, f IncidentFilter) ([]domain.Incident, int64, error) {
+func (s Incidents) Find(ctx context.Context, f domain.IncidentFilter) ([]domain.Incident, int64, error) {
 	order, ok := incidentOrder[f.Sort]
 	if !ok {
 		order = "opened_at DESC"
@@ -158,5 +159,6 @@ func (s Incidents) Find(ctx context.Context, f IncidentFilter) ([]domain.Inciden
 	}
 	var rows []incidentRow
 	err := q.Order(order + ", id DESC").Find(&rows).Error
-	return each(rows, incidentRow.domain), total, err
+	out, err := told(ctx, s.area, each(rows, incidentRow.domain), err, whyOfIncident)
+	return out, total, err
 }

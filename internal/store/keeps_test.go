@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/codec"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
@@ -63,8 +64,8 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	assert.Equal(t, []int{3 * 1440, 3 * 24}, []int{points, rollups})
 	keeps, err := s.Keeps.All(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, map[store.ReadingKey]store.KeepDays{{Kit: "k", Reading: "r"}: {Points: 12}}, keeps)
-	dropped, err := s.Samples.Retain(ctx, now, store.UsualKeep(90).Times())
+	assert.Equal(t, map[domain.ReadingKey]domain.KeepDays{{Kit: "k", Reading: "r"}: {Points: 12}}, keeps)
+	dropped, err := s.Samples.Retain(ctx, now, store.Times(store.UsualKeep(90)))
 	require.NoError(t, err)
 	assert.Len(t, dropped, 2, "points and rollups of 400 days ago")
 	points, rollups = counts()

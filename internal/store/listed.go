@@ -33,34 +33,17 @@ type ListedValue struct {
 	Text        string     `gorm:"-"` // the value of a text series
 }
 
-// ValueFilter picks latest values; zero fields do not filter.
-type ValueFilter struct {
-	Search  string // part of device, part or reading
-	Kit     string
-	Reading string
-	// Of picks those of any of these readings.
-	Of []ReadingKey
-	// State is a state of series, or KeptApart.
-	State  string
-	Sort   string // device, reading, value, age; with a leading "-" downwards
-	Limit  int
-	Offset int
-}
-
-// KeptApart picks the series of which values came that cannot be.
-const KeptApart = "implausible"
-
 var valueOrder = map[string]string{
 	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id", "-reading": "s.name DESC, d.name, s.id",
 }
 
 // Listed returns newest values over all devices, and how many match.
-func (s Values) Listed(ctx context.Context, f ValueFilter) ([]ListedValue, int64, error) {
+func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue, int64, error) {
 	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id")
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
-	q = when(q, f.State != "" && f.State != KeptApart, "s.state = ?", f.State)
-	q = when(q, f.State == KeptApart, "EXISTS (SELECT 1 FROM implausible i WHERE i.series_id = s.id)")
+	q = when(q, f.State != "" && f.State != domain.KeptApart, "s.state = ?", f.State)
+	q = when(q, f.State == domain.KeptApart, "EXISTS (SELECT 1 FROM implausible i WHERE i.series_id = s.id)")
 	if len(f.Of) > 0 {
 		q = q.Where("(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))", recordsOf(f.Of))
 	}
@@ -142,7 +125,7 @@ func manyIDs(q *gorm.DB) ([]domain.ID, error) {
 
 // page asks for one page of series in the order of their newest values;
 // those without one come last.
-func (s Values) page(ctx context.Context, ids []domain.ID, f ValueFilter) *gorm.DB {
+func (s Values) page(ctx context.Context, ids []domain.ID, f domain.ValueFilter) *gorm.DB {
 	type keyed struct {
 		id  domain.ID
 		has bool

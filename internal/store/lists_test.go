@@ -36,23 +36,23 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 	_, err := s.Incidents.Save(ctx, made[0])
 	require.NoError(t, err)
 	for name, c := range map[string]struct {
-		f    store.IncidentFilter
+		f    domain.IncidentFilter
 		want []int // of made, in order
 	}{
-		"newest first":       {store.IncidentFilter{}, []int{2, 1, 0}},
-		"oldest first":       {store.IncidentFilter{Sort: "opened"}, []int{0, 1, 2}},
-		"by level":           {store.IncidentFilter{Sort: "-level"}, []int{2, 1, 0}},
-		"open only":          {store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}}, []int{2, 1}},
-		"critical only":      {store.IncidentFilter{AtLeast: domain.LevelCritical}, []int{2}},
-		"by part of title":   {store.IncidentFilter{Search: "FILLS"}, []int{1}},
-		"by device":          {store.IncidentFilter{Search: "log-1"}, []int{2, 1, 0}},
-		"percent is itself":  {store.IncidentFilter{Search: "100%"}, []int{2}},
-		"underscore too":     {store.IncidentFilter{Search: "t_1"}, []int{2}},
-		"quotes do no harm":  {store.IncidentFilter{Search: `'; DROP TABLE incidents; --`}, nil},
-		"unknown column":     {store.IncidentFilter{Sort: "1; DROP TABLE incidents"}, []int{2, 1, 0}},
-		"other device":       {store.IncidentFilter{DeviceID: 999}, nil},
-		"this device":        {store.IncidentFilter{DeviceID: d.ID}, []int{2, 1, 0}},
-		"second page of two": {store.IncidentFilter{Limit: 2, Offset: 2}, []int{0}},
+		"newest first":       {domain.IncidentFilter{}, []int{2, 1, 0}},
+		"oldest first":       {domain.IncidentFilter{Sort: "opened"}, []int{0, 1, 2}},
+		"by level":           {domain.IncidentFilter{Sort: "-level"}, []int{2, 1, 0}},
+		"open only":          {domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}}, []int{2, 1}},
+		"critical only":      {domain.IncidentFilter{AtLeast: domain.LevelCritical}, []int{2}},
+		"by part of title":   {domain.IncidentFilter{Search: "FILLS"}, []int{1}},
+		"by device":          {domain.IncidentFilter{Search: "log-1"}, []int{2, 1, 0}},
+		"percent is itself":  {domain.IncidentFilter{Search: "100%"}, []int{2}},
+		"underscore too":     {domain.IncidentFilter{Search: "t_1"}, []int{2}},
+		"quotes do no harm":  {domain.IncidentFilter{Search: `'; DROP TABLE incidents; --`}, nil},
+		"unknown column":     {domain.IncidentFilter{Sort: "1; DROP TABLE incidents"}, []int{2, 1, 0}},
+		"other device":       {domain.IncidentFilter{DeviceID: 999}, nil},
+		"this device":        {domain.IncidentFilter{DeviceID: d.ID}, []int{2, 1, 0}},
+		"second page of two": {domain.IncidentFilter{Limit: 2, Offset: 2}, []int{0}},
 	} {
 		got, total, err := s.Incidents.Find(ctx, c.f)
 		require.NoError(t, err, name)
@@ -99,21 +99,21 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 		{DeviceID: d.ID, SeriesID: series.ID, At: now.Add(time.Minute), From: domain.Fine, To: domain.Warning, Reason: "91 %", Held: true},
 		{DeviceID: d.ID, At: now.Add(2 * time.Minute), From: domain.Critical, To: domain.Fine, Reason: "answers again"},
 	}))
-	count := func(f store.TransitionFilter) int {
+	count := func(f domain.TransitionFilter) int {
 		f.Limit = 10
 		rows, err := s.Transitions.Find(ctx, f)
 		require.NoError(t, err)
 		return len(rows)
 	}
-	assert.Equal(t, 3, count(store.TransitionFilter{}))
-	assert.Equal(t, 2, count(store.TransitionFilter{Devices: true}))
-	assert.Equal(t, 1, count(store.TransitionFilter{SeriesID: series.ID}))
-	assert.Equal(t, 1, count(store.TransitionFilter{To: domain.Critical}))
-	assert.Equal(t, 1, count(store.TransitionFilter{Search: "AGAIN"}))
-	assert.Equal(t, 3, count(store.TransitionFilter{Search: "log-1"}))
-	assert.Equal(t, 1, count(store.TransitionFilter{From: now.Add(90 * time.Second)}))
-	assert.Equal(t, 1, count(store.TransitionFilter{Until: now.Add(30 * time.Second)}))
-	rows, err := s.Transitions.Find(ctx, store.TransitionFilter{To: domain.Critical, Limit: 1})
+	assert.Equal(t, 3, count(domain.TransitionFilter{}))
+	assert.Equal(t, 2, count(domain.TransitionFilter{Devices: true}))
+	assert.Equal(t, 1, count(domain.TransitionFilter{SeriesID: series.ID}))
+	assert.Equal(t, 1, count(domain.TransitionFilter{To: domain.Critical}))
+	assert.Equal(t, 1, count(domain.TransitionFilter{Search: "AGAIN"}))
+	assert.Equal(t, 3, count(domain.TransitionFilter{Search: "log-1"}))
+	assert.Equal(t, 1, count(domain.TransitionFilter{From: now.Add(90 * time.Second)}))
+	assert.Equal(t, 1, count(domain.TransitionFilter{Until: now.Add(30 * time.Second)}))
+	rows, err := s.Transitions.Find(ctx, domain.TransitionFilter{To: domain.Critical, Limit: 1})
 	require.NoError(t, err)
 	one, err := s.Transitions.One(ctx, rows[0].ID)
 	require.NoError(t, err)
@@ -133,7 +133,7 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	require.NoError(t, s.Samples.Append(ctx, []domain.SeriesSample{
 		{SeriesID: first.ID, Sample: domain.Sample{At: now, Value: 7}}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
 	require.NoError(t, s.Series.SetStates(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
-	names := func(f store.ValueFilter) (out []string) {
+	names := func(f domain.ValueFilter) (out []string) {
 		f.Limit = max(f.Limit, 1)
 		rows, _, err := s.Values.Listed(ctx, f)
 		require.NoError(t, err)
@@ -142,22 +142,22 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []string{"Straße 50%", "R"}, names(store.ValueFilter{Sort: "value", Limit: 2}))
-	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Sort: "-value", Limit: 1}))
-	assert.Equal(t, []string{"T"}, names(store.ValueFilter{State: string(domain.SeriesFailing), Limit: 9}))
-	assert.Equal(t, []string{"Straße 50%"}, names(store.ValueFilter{Search: "50%", Limit: 9}))
-	assert.Empty(t, names(store.ValueFilter{Search: "%%%", Limit: 9}))
-	assert.Equal(t, []string{"T"}, names(store.ValueFilter{Kit: "k2", Limit: 9}))
-	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Reading: "r", Limit: 9}))
-	assert.Len(t, names(store.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
+	assert.Equal(t, []string{"Straße 50%", "R"}, names(domain.ValueFilter{Sort: "value", Limit: 2}))
+	assert.Equal(t, []string{"R"}, names(domain.ValueFilter{Sort: "-value", Limit: 1}))
+	assert.Equal(t, []string{"T"}, names(domain.ValueFilter{State: string(domain.SeriesFailing), Limit: 9}))
+	assert.Equal(t, []string{"Straße 50%"}, names(domain.ValueFilter{Search: "50%", Limit: 9}))
+	assert.Empty(t, names(domain.ValueFilter{Search: "%%%", Limit: 9}))
+	assert.Equal(t, []string{"T"}, names(domain.ValueFilter{Kit: "k2", Limit: 9}))
+	assert.Equal(t, []string{"R"}, names(domain.ValueFilter{Reading: "r", Limit: 9}))
+	assert.Len(t, names(domain.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
 	in := s.Values.LatestIn([]domain.ID{first.ID, 999})
 	assert.Len(t, in, 1)
 	assert.Equal(t, 7.0, in[first.ID].Value)
 	assert.Equal(t, now.Add(time.Minute), s.Samples.Newest())
-	assert.Equal(t, []string{"Straße 50%", "R", "T"}, names(store.ValueFilter{Sort: "age", Limit: 9}), "youngest first, those without a value last")
-	assert.Equal(t, []string{"R"}, names(store.ValueFilter{Sort: "age", Limit: 1, Offset: 1}))
-	assert.Equal(t, []string{"R", "Straße 50%", "T"}, names(store.ValueFilter{Sort: "-age", Limit: 9}))
-	assert.Empty(t, names(store.ValueFilter{Sort: "-age", Limit: 9, Offset: 99}))
+	assert.Equal(t, []string{"Straße 50%", "R", "T"}, names(domain.ValueFilter{Sort: "age", Limit: 9}), "youngest first, those without a value last")
+	assert.Equal(t, []string{"R"}, names(domain.ValueFilter{Sort: "age", Limit: 1, Offset: 1}))
+	assert.Equal(t, []string{"R", "Straße 50%", "T"}, names(domain.ValueFilter{Sort: "-age", Limit: 9}))
+	assert.Empty(t, names(domain.ValueFilter{Sort: "-age", Limit: 9, Offset: 99}))
 }
 
 func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {

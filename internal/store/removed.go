@@ -65,10 +65,11 @@ func (s Devices) Remove(ctx context.Context, id domain.ID, now time.Time) error 
 }
 
 // RemovedLike returns the device that a find was, before it was removed; 0 for none:
-// one of the same identity, or of the same name at the same address.
-func (s Devices) RemovedLike(ctx context.Context, identity, name, address string) (id domain.ID, err error) {
-	err = s.q(ctx).Raw(`SELECT id FROM all_devices WHERE removed_at IS NOT NULL
-		AND (identity = ? AND identity LIKE 'engine:%' OR name = ? AND host(address) = ?) ORDER BY removed_at DESC LIMIT 1`, identity, name, address).Scan(&id).Error
+// one of the organisation of a place, of the same identity, or of the same name at the
+// same address.
+func (s Devices) RemovedLike(ctx context.Context, place domain.ID, identity, name, address string) (id domain.ID, err error) {
+	err = s.q(ctx).Raw(`SELECT id FROM all_devices WHERE removed_at IS NOT NULL AND organisation_id = organisation_of(?)
+		AND (identity = ? AND identity LIKE 'engine:%' OR name = ? AND host(address) = ?) ORDER BY removed_at DESC LIMIT 1`, place, identity, name, address).Scan(&id).Error
 	return id, err
 }
 
@@ -90,8 +91,8 @@ func (s Devices) RemovedOne(ctx context.Context, id domain.ID) (domain.Device, e
 	return row.domain(), known(err)
 }
 
-// forget deletes a removed device with everything that hangs on it; its samples
+// Forget deletes a removed device with everything that hangs on it; its samples
 // are the store's affair.
-func (s Devices) forget(ctx context.Context, id domain.ID) error {
+func (s Devices) Forget(ctx context.Context, id domain.ID) error {
 	return must(s.q(ctx).Exec("DELETE FROM all_devices WHERE id = ? AND removed_at IS NOT NULL", id))
 }

@@ -121,3 +121,12 @@ func orNever(t *time.Time) time.Time {
 	}
 	return t.UTC()
 }
+
+// same tells of a change that hit no row, because another one came before it: what
+// is changed must have the version that it was changed from.
+func same(res *gorm.DB) error {
+	if res.Error == nil && res.RowsAffected == 0 {
+		return domain.ErrChanged
+	}
+	return known(res.Error)
+}

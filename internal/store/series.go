@@ -50,6 +50,13 @@ func (s Series) One(ctx context.Context, id domain.ID) (domain.Series, error) {
 	return row.domain(), known(err)
 }
 
+// Some returns the given series, as far as they are there.
+func (s Series) Some(ctx context.Context, ids []domain.ID) ([]domain.Series, error) {
+	var rows []seriesRow
+	err := s.q(ctx).Where("id = ANY(?::bigint[])", arrayOf(ids)).Order("id").Find(&rows).Error
+	return each(rows, seriesRow.domain), err
+}
+
 // Add inserts series; the result has the ids.
 func (s Series) Add(ctx context.Context, series []domain.Series) ([]domain.Series, error) {
 	if len(series) == 0 {
@@ -103,7 +110,7 @@ func (s Series) Count(ctx context.Context) (n int64, err error) {
 }
 
 // IDs returns all series of a reading.
-func (s Series) IDs(ctx context.Context, k ReadingKey) (ids []domain.ID, err error) {
+func (s Series) IDs(ctx context.Context, k domain.ReadingKey) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Table("series").Where("kit = ? AND reading = ?", k.Kit, k.Reading).Order("id").Pluck("id", &ids).Error
 }
 
@@ -164,8 +171,8 @@ func (s Series) Named(ctx context.Context, f NamedFilter) (rows []NamedSeries, e
 	return rows, err
 }
 
-// ofDevice returns the ids of a device's series.
-func (s Series) ofDevice(ctx context.Context, deviceID domain.ID) (ids []domain.ID, err error) {
+// OfDevice returns the ids of a device's series.
+func (s Series) OfDevice(ctx context.Context, deviceID domain.ID) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Table("series").Where("device_id = ?", deviceID).Pluck("id", &ids).Error
 }
 

@@ -1,6 +1,10 @@
 package store
 
-import "context"
+import (
+	"context"
+
+	"tirelessowl/internal/domain"
+)
 
 // SettleKeeps brings what is stored to where changed times to keep say, and
 // returns how many readings that concerned. It can be broken off and repeated.
@@ -10,7 +14,7 @@ func (s *Store) SettleKeeps(ctx context.Context) (int, error) {
 		return 0, err
 	}
 	for i, r := range rows {
-		ids, err := s.Series.IDs(ctx, ReadingKey{Kit: r.Kit, Reading: r.Reading})
+		ids, err := s.Series.IDs(ctx, domain.ReadingKey{Kit: r.Kit, Reading: r.Reading})
 		if err != nil {
 			return i, err
 		}

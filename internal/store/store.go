@@ -163,16 +163,8 @@ func (s *Store) InTx(ctx context.Context, f func(*Areas) error) error {
 	})
 }
 
-// ForgetDevice deletes a removed device with all its history.
-func (s *Store) ForgetDevice(ctx context.Context, id domain.ID) error {
-	series, err := s.Series.ofDevice(ctx, id)
-	if err != nil {
-		return err
-	}
-	if err := s.Devices.forget(ctx, id); err != nil {
-		return err
-	}
+// ForgetSeries drops what is in memory of series that were deleted.
+func (s *Store) ForgetSeries(series []domain.ID) {
 	s.Samples.Forget(series)
 	s.Words.forget(series)
-	return nil
 }

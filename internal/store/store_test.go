@@ -60,17 +60,17 @@ func TestMigrateFromEachVersion(t *testing.T) {
 func TestNumbersThatWereTakenBackAreNotGivenAgain(t *testing.T) {
 	s, ctx := testkit.OpenStore(t, testkit.EmptyURL(t)), t.Context()
 	require.NoError(t, s.MigrateTo(ctx, 24))
-	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
-	require.NoError(t, err)
+	var p int64
+	require.NoError(t, s.Pool().QueryRow(ctx, "INSERT INTO places (name, kind) VALUES ('Pier', 'site') RETURNING id").Scan(&p))
 	for _, table := range []string{"goose_db_version", "places"} {
 		_, err := s.Pool().Exec(ctx, "ALTER TABLE "+table+" ALTER COLUMN id RESTART WITH 1")
 		require.NoError(t, err)
 	}
-	_, err = s.Migrate(ctx)
+	_, err := s.Migrate(ctx)
 	require.NoError(t, err)
 	q, err := s.Places.Save(ctx, domain.Place{Name: "Quay", Kind: domain.Site})
 	require.NoError(t, err)
-	assert.Equal(t, p.ID+1, q.ID)
+	assert.Equal(t, p+1, q.ID)
 }
 
 func TestDevicesKeepTheirAddresses(t *testing.T) {
@@ -81,19 +81,19 @@ func TestDevicesKeepTheirAddresses(t *testing.T) {
 	assert.Equal(t, netip.MustParseAddr("192.0.2.7"), got.Address)
 	known, err := s.Devices.Known(ctx, "snmp")
 	require.NoError(t, err)
-	same := store.KnownDevice{ID: d.ID, Identity: "engine:aa", Name: "log-1", Address: "192.0.2.7"}
+	same := store.KnownDevice{ID: d.ID, PlaceID: d.PlaceID, Identity: "engine:aa", Name: "log-1", Address: "192.0.2.7"}
 	first, second := same, same
 	first.Known, second.Known = "192.0.2.7", "192.0.2.8"
 	assert.ElementsMatch(t, []store.KnownDevice{first, second}, known)
 	_, err = s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: "log-1", Address: got.Address}, "", nil)
 	assert.ErrorIs(t, err, domain.ErrConflict, "names are unique")
-	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
+	assert.ErrorIs(t, s.Devices.Forget(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
 	require.NoError(t, s.Devices.Remove(ctx, d.ID, now))
 	assert.ErrorIs(t, s.Devices.Remove(ctx, d.ID, now), domain.ErrNotFound)
 	_, err = s.Devices.One(ctx, d.ID)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
-	require.NoError(t, s.ForgetDevice(ctx, d.ID))
-	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound)
+	require.NoError(t, s.Devices.Forget(ctx, d.ID))
+	assert.ErrorIs(t, s.Devices.Forget(ctx, d.ID), domain.ErrNotFound)
 }
 
 func TestLatestAndSamplesOfASeries(t *testing.T) {
@@ -115,7 +115,7 @@ func TestLatestAndSamplesOfASeries(t *testing.T) {
 	of, err := s.Values.OfReading(ctx, "k", "r", now, now.Add(time.Hour))
 	require.NoError(t, err)
 	assert.Equal(t, got, of[series.ID])
-	assert.ErrorIs(t, s.ForgetDevice(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
+	assert.ErrorIs(t, s.Devices.Forget(ctx, d.ID), domain.ErrNotFound, "what is watched is not deleted")
 	remove(t, s, d.ID)
 	assert.ErrorIs(t, s.Devices.Remove(ctx, d.ID, now), domain.ErrNotFound)
 	assert.Empty(t, s.Values.LatestIn([]domain.ID{series.ID}), "its values are forgotten with it")
@@ -325,6 +325,9 @@ func TestFindsAndSweeps(t *testing.T) {
 // remove deletes a device with its history.
 func remove(t *testing.T, s *store.Store, id domain.ID) {
 	t.Helper()
+	series, err := s.Series.OfDevice(t.Context(), id)
+	require.NoError(t, err)
 	require.NoError(t, s.Devices.Remove(t.Context(), id, now))
-	require.NoError(t, s.ForgetDevice(t.Context(), id))
+	require.NoError(t, s.Devices.Forget(t.Context(), id))
+	s.ForgetSeries(series)
 }

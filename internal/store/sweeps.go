@@ -14,6 +14,7 @@ type Sweeps struct{ area }
 
 type sweepRow struct {
 	ID        int64
+	PlaceID   *int64
 	Name      string
 	Ranges    string
 	Exclude   string
@@ -32,7 +33,7 @@ type sweepRow struct {
 func (sweepRow) TableName() string { return "sweeps" }
 
 func (r sweepRow) domain() domain.Sweep {
-	return domain.Sweep{ID: r.ID, Name: r.Name, Ranges: r.Ranges, Exclude: r.Exclude, Port: r.Port, Pace: r.Pace, State: domain.SweepState(r.State), Total: r.Total,
+	return domain.Sweep{ID: r.ID, PlaceID: orZero(r.PlaceID), Name: r.Name, Ranges: r.Ranges, Exclude: r.Exclude, Port: r.Port, Pace: r.Pace, State: domain.SweepState(r.State), Total: r.Total,
 		Tried: r.Tried, Found: r.Found, Error: r.Error, CreatedAt: r.CreatedAt.UTC(), StartedAt: orNever(r.StartedAt), EndedAt: orNever(r.EndedAt)}
 }
 
@@ -41,6 +42,7 @@ func (r sweepRow) domain() domain.Sweep {
 func (s Sweeps) Save(ctx context.Context, w domain.Sweep) (domain.Sweep, error) {
 	row := sweepRow{
 		ID:        w.ID,
+		PlaceID:   null(w.PlaceID),
 		Name:      w.Name,
 		Ranges:    w.Ranges,
 		Exclude:   w.Exclude,

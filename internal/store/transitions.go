@@ -20,6 +20,7 @@ type transitionRow struct {
 	ToHealth   string
 	At         time.Time
 	Reason     string
+	BehindID   *int64
 	Held       bool
 	Why        why.Trace `gorm:"serializer:json"`
 }
@@ -28,7 +29,7 @@ func (transitionRow) TableName() string { return "transitions" }
 
 func (r transitionRow) domain() domain.Transition {
 	return domain.Transition{ID: r.ID, DeviceID: r.DeviceID, SeriesID: orZero(r.SeriesID), RuleID: orZero(r.RuleID), From: domain.Health(r.FromHealth),
-		To: domain.Health(r.ToHealth), At: r.At.UTC(), Reason: r.Reason, Held: r.Held, Why: r.Why}
+		To: domain.Health(r.ToHealth), At: r.At.UTC(), Reason: r.Reason, Held: r.Held, BehindID: orZero(r.BehindID), Why: r.Why}
 }
 
 // Add records changes of health.
@@ -47,27 +48,15 @@ func (s Transitions) Add(ctx context.Context, in []domain.Transition) error {
 			At:         t.At,
 			Reason:     t.Reason,
 			Held:       t.Held,
+			BehindID:   null(t.BehindID),
 			Why:        t.Why,
 		}
 	}
 	return s.q(ctx).CreateInBatches(&rows, 500).Error
 }
 
-// TransitionFilter picks transitions; zero fields do not filter.
-type TransitionFilter struct {
-	DeviceID domain.ID
-	SeriesID domain.ID
-	To       domain.Health
-	Search   string // part of a device's name or of the reason
-	From     time.Time
-	Until    time.Time
-	Devices  bool // only those of whole devices
-	Limit    int
-	Offset   int
-}
-
 // Find returns changes of health, newest first.
-func (s Transitions) Find(ctx context.Context, f TransitionFilter) ([]domain.Transition, error) {
+func (s Transitions) Find(ctx context.Context, f domain.TransitionFilter) ([]domain.Transition, error) {
 	q := s.q(ctx).Order("at DESC, id DESC")
 	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
 	q = when(q, f.SeriesID != 0, "series_id = ?", f.SeriesID)
@@ -84,14 +73,14 @@ func (s Transitions) Find(ctx context.Context, f TransitionFilter) ([]domain.Tra
 	}
 	var rows []transitionRow
 	err := q.Find(&rows).Error
-	return each(rows, transitionRow.domain), err
+	return told(ctx, s.area, each(rows, transitionRow.domain), err, whyOfTransition)
 }
 
 // One returns one change, or ErrNotFound.
 func (s Transitions) One(ctx context.Context, id domain.ID) (domain.Transition, error) {
 	var row transitionRow
 	err := s.q(ctx).Take(&row, id).Error
-	return row.domain(), known(err)
+	return toldOne(ctx, s.area, row.domain(), known(err), whyOfTransition)
 }
 
 // RibbonChange is a device's change of health, without its explanation.

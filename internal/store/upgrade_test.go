@@ -112,7 +112,7 @@ func checkHeld(t *testing.T, s *store.Store) {
 	events, err := s.Events.Of(ctx, 1)
 	require.NoError(t, err)
 	assert.Len(t, events, 1)
-	changes, err := s.Transitions.Find(ctx, store.TransitionFilter{DeviceID: 2})
+	changes, err := s.Transitions.Find(ctx, domain.TransitionFilter{DeviceID: 2})
 	require.NoError(t, err)
 	require.Len(t, changes, 1)
 	assert.Equal(t, domain.Critical, changes[0].To)

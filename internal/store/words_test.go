@@ -75,7 +75,7 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	assert.LessOrEqual(t, rows, 4, "a row for each series and four weeks")
 
 	// Single samples go, runs stay.
-	_, err := s.Samples.Retain(ctx, begin.AddDate(1, 0, 0), store.UsualKeep(30).Times())
+	_, err := s.Samples.Retain(ctx, begin.AddDate(1, 0, 0), store.Times(store.UsualKeep(30)))
 	require.NoError(t, err)
 	left, err := s.Values.Of(ctx, about.ID, begin, begin.AddDate(0, 0, 9))
 	require.NoError(t, err)
@@ -88,7 +88,7 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, standing, 2, "numbers do not stand, and the state has no value yet")
 	assert.Equal(t, want[1], standing[about.ID])
-	rowsShown, _, err := s.Values.Listed(ctx, store.ValueFilter{Reading: "about", Limit: 5})
+	rowsShown, _, err := s.Values.Listed(ctx, domain.ValueFilter{Reading: "about", Limit: 5})
 	require.NoError(t, err)
 	assert.Equal(t, want[1].Text, rowsShown[0].Text)
 

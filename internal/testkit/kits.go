@@ -1,14 +1,19 @@
 package testkit
 
 import (
+	"context"
+	"log/slog"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/rule/kinds"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/ways"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 	"tirelessowl/kits"
@@ -20,7 +25,25 @@ var Ways = ways.List{snmp.Way(nil), tcp.Way}
 // Kits knows the shipped kits; nothing is stored of them before Load.
 func Kits(t testing.TB, s *store.Store) *collect.Service {
 	t.Helper()
-	svc, err := collect.New(collect.Wiring{Store: s, Shipped: kits.Files, Ways: Ways.Described(), Rules: kinds.All, Asker: Ways})
+	svc, err := collect.New(collect.Wiring{
+		Store:      s,
+		Desk:       Desk(s),
+		Changed:    func(context.Context, domain.ID) error { return nil },
+		ChangedAll: func(context.Context) error { return nil },
+		Shipped:    kits.Files,
+		Ways:       Ways.Described(),
+		Rules:      kinds.All,
+		Asker:      Ways,
+	})
 	require.NoError(t, err)
 	return svc
 }
+
+// Desk is where use cases begin; nobody is told of anything.
+func Desk(s *store.Store) *act.Desk { return act.NewDesk(s, func(domain.News) {}, slog.Default()) }
+
+// Anyone may do everything everywhere.
+var Anyone = access.Itself("a test")
+
+// Named may do everything everywhere under a name.
+func Named(name string) access.Actor { return access.Itself(name) }

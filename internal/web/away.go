@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -9,8 +8,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/units"
-	"tirelessowl/internal/engine"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/ui"
 )
@@ -28,8 +26,8 @@ type awayView struct {
 func present(p Wiring, r *render.Renderer) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
-			if _, _, away := p.Store.Vigil.Away(); away {
-				t, _ := p.Engine.Trouble()
+			if p.Run.Away() {
+				t, _ := p.Run.Trouble()
 				unavailable(r, w, req, t)
 				return
 			}
@@ -37,7 +35,7 @@ func present(p Wiring, r *render.Renderer) func(http.Handler) http.Handler {
 				next.ServeHTTP(w, req)
 				return
 			}
-			ctx, done := p.Store.Vigil.While(req.Context())
+			ctx, done := p.Run.While(req.Context())
 			defer done()
 			next.ServeHTTP(w, req.WithContext(ctx))
 		})
@@ -46,32 +44,20 @@ func present(p Wiring, r *render.Renderer) func(http.Handler) http.Handler {
 
 // away answers a request that failed since the database went or takes nothing.
 func away(p Wiring, r *render.Renderer, w http.ResponseWriter, req *http.Request, err error) bool {
-	if req.Context().Err() != nil && store.Unavailable(context.Cause(req.Context())) {
-		err = context.Cause(req.Context())
-	}
-	if !store.Unavailable(err) && (!store.Trouble(err) || answers(req.Context(), p.Store)) {
+	t, missed := p.Run.Missed(req.Context(), err)
+	if !missed {
 		return false
-	}
-	t, ok := p.Engine.Trouble()
-	if !ok || t.Since.IsZero() {
-		t.Since, t.Reason = time.Now().UTC(), store.Plain(err)
 	}
 	p.Log.Warn("a request met a database that takes nothing", "method", req.Method, "path", req.URL.Path, "error", err)
 	unavailable(r, w, req, t)
 	return true
 }
 
-func answers(ctx context.Context, s *store.Store) bool {
-	ctx, cancel := context.WithTimeout(ctx, time.Second)
-	defer cancel()
-	return s.Ping(ctx) == nil
-}
-
 // retryAfter is when whoever asks should ask again, in seconds.
 const retryAfter = "3"
 
 // unavailable says that the database is away, as whoever asks can use it.
-func unavailable(r *render.Renderer, w http.ResponseWriter, req *http.Request, t engine.Trouble) {
+func unavailable(r *render.Renderer, w http.ResponseWriter, req *http.Request, t domain.Trouble) {
 	w.Header().Set("Retry-After", retryAfter)
 	switch {
 	case strings.HasPrefix(req.URL.Path, "/api"):
@@ -86,7 +72,7 @@ func unavailable(r *render.Renderer, w http.ResponseWriter, req *http.Request, t
 }
 
 // inWords says what keeps values from being where they should be.
-func inWords(t engine.Trouble) string {
+func inWords(t domain.Trouble) string {
 	if t.Since.IsZero() {
 		return "no answer of a device came through for " + units.Span(t.Behind) + " longer than it should take"
 	}
@@ -98,7 +84,7 @@ func inWords(t engine.Trouble) string {
 }
 
 // waits says what goes on meanwhile.
-func waits(t engine.Trouble) string {
+func waits(t domain.Trouble) string {
 	if t.Blocks == 0 && t.Records == 0 {
 		return "collecting goes on, and nothing waits yet"
 	}

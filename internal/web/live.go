@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -9,6 +8,7 @@ import (
 
 	"github.com/alexedwards/scs/v2"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
 )
@@ -20,7 +20,8 @@ const heartbeat = 20 * time.Second
 // looked at once: a stream must not hold it.
 func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if !signedIn(r, p, sessions) {
+		who, ok := signedIn(r, p, sessions)
+		if !ok {
 			http.Error(w, "sign in first", http.StatusUnauthorized)
 			return
 		}
@@ -32,10 +33,10 @@ func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 		w.Header().Set("Content-Type", "text/event-stream")
 		w.Header().Set("Cache-Control", "no-store")
 		w.Header().Set("X-Accel-Buffering", "no")
-		fmt.Fprint(w, ": hello\n\n")
-		flusher.Flush()
 		changes, end := p.Hub.Listen()
 		defer end()
+		fmt.Fprint(w, ": hello\n\n") // from here on nothing is missed
+		flusher.Flush()
 		beat := time.NewTicker(heartbeat)
 		defer beat.Stop()
 		for {
@@ -43,8 +44,14 @@ func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 			case <-r.Context().Done():
 				return
 			case <-beat.C:
+				if who, ok = signedIn(r, p, sessions); !ok { // what may be seen may have changed
+					return
+				}
 				fmt.Fprint(w, ": still here\n\n")
 			case e := <-changes:
+				if e.Area != "" && !who.May(e.Area, domain.AccessSee, e.PlaceID) {
+					continue
+				}
 				data, err := json.Marshal(map[string]any{"kind": e.Kind, "id": e.ID})
 				if err != nil {
 					return
@@ -56,27 +63,25 @@ func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 	}
 }
 
-func signedIn(r *http.Request, p Wiring, sessions *scs.SessionManager) bool {
+func signedIn(r *http.Request, p Wiring, sessions *scs.SessionManager) (access.Actor, bool) {
 	cookie, err := r.Cookie(sessions.Cookie.Name)
 	if err != nil {
-		return false
+		return access.Actor{}, false
 	}
 	ctx, err := sessions.Load(r.Context(), cookie.Value)
 	if err != nil {
-		return false
+		return access.Actor{}, false
 	}
-	_, err = p.Access.User(ctx, sessions.GetInt64(ctx, middleware.SessionUser))
-	return err == nil
+	who, err := p.People.Actor(ctx, sessions.GetInt64(ctx, middleware.SessionUser), middleware.From(r))
+	return who, err == nil
 }
 
 // ready tells whether the database answers and takes samples, and whether
 // answers of devices come through.
 func ready(p Wiring) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
-		defer cancel()
-		trouble, bad := p.Engine.Trouble()
-		switch err := p.Store.Ping(ctx); {
+		trouble, bad := p.Run.Trouble()
+		switch err := p.Run.Answers(r.Context()); {
 		case err != nil:
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
 		case bad:
@@ -94,5 +99,3 @@ func cached(next http.Handler) http.Handler {
 		next.ServeHTTP(w, r)
 	})
 }
-
-func notFound(http.ResponseWriter, *http.Request) error { return domain.ErrNotFound }

@@ -8,22 +8,56 @@ import (
 	chimiddleware "github.com/go-chi/chi/v5/middleware"
 
 	"tirelessowl/internal/api"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	collectscreen "tirelessowl/internal/web/screens/collect"
-	devicescreen "tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/screens/audit"
+	"tirelessowl/internal/web/screens/collect"
+	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/screens/estate"
-	findscreen "tirelessowl/internal/web/screens/find"
+	"tirelessowl/internal/web/screens/find"
 	"tirelessowl/internal/web/screens/incident"
-	judgescreen "tirelessowl/internal/web/screens/judge"
+	"tirelessowl/internal/web/screens/judge"
+	"tirelessowl/internal/web/screens/people"
+	"tirelessowl/internal/web/screens/places"
+	"tirelessowl/internal/web/screens/problem"
 	"tirelessowl/internal/web/screens/run"
+	"tirelessowl/internal/web/screens/search"
 	"tirelessowl/internal/web/screens/session"
-	whyscreen "tirelessowl/internal/web/screens/why"
+	"tirelessowl/internal/web/screens/why"
 	"tirelessowl/internal/web/ui"
 )
 
+// every is all screens: those for everybody, and those for people who are signed in.
+type every struct{ outside, inside []screen.Screen }
+
+// screens lists all screens: one line each, in the order of the menus.
+func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) (all every) {
+	all.outside = []screen.Screen{
+		problem.Screen,
+		session.Screen{Render: r, People: p.People, Sessions: sessions}.Manifest(),
+	}
+	all.inside = []screen.Screen{
+		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Strip: strip.view}.Manifest(),
+		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
+		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
+		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
+		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch}.Manifest(),
+		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
+		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
+		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Find: p.Find, Respond: p.Respond}.Manifest(),
+		places.Screen{Render: r, Places: p.Places}.Manifest(),
+		people.Screen{Render: r, People: p.People, Places: p.Places}.Manifest(),
+		audit.Screen{Render: r, Audit: p.Audit, Places: p.Places}.Manifest(),
+	}
+	all.inside = append(all.inside, search.Screen{Render: r, Watch: p.Watch, Screens: all.inside}.Manifest())
+	return all
+}
+
 // routes mounts everything that is served.
-func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) http.Handler {
+func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) http.Handler {
 	root := chi.NewRouter()
 	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(map[string]int64{api.ImportPath: api.MaxImport}))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
@@ -35,13 +69,13 @@ func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *s
 		if p.API != nil {
 			g.Mount("/api", p.API)
 		}
-		screens(g, p, r, sessions, strip)
+		mount(g, p, r, sessions, all)
 	})
 	return root
 }
 
-// screens mounts every screen for those who are signed in.
-func screens(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) {
+// mount mounts the screens.
+func mount(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) {
 	failed := func(w http.ResponseWriter, req *http.Request, err error) {
 		r.Handle(func(http.ResponseWriter, *http.Request) error { return err })(w, req)
 	}
@@ -51,19 +85,40 @@ func screens(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.Sessio
 		g.Get("/events", events(p, sessions))
 		g.Group(func(g chi.Router) {
 			g.Use(sessions.LoadAndSave)
-			session.Screen{Render: r, Access: p.Access, Sessions: sessions}.Routes(g)
+			add(g, p, r, all.outside)
 			g.Group(func(g chi.Router) {
-				g.Use(middleware.SignedIn(sessions, p.Access, failed))
-				estate.Screen{Render: r, Watch: p.Watch, Store: p.Store, Strip: strip.view}.Routes(g)
-				devicescreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices}.Routes(g)
-				findscreen.Screen{Render: r, Find: p.Find, Store: p.Store, Port: p.Port}.Routes(g)
-				collectscreen.Screen{Render: r, Kits: p.Kits, Store: p.Store}.Routes(g)
-				judgescreen.Screen{Render: r, Judge: p.Judge, Store: p.Store}.Routes(g)
-				incident.Screen{Render: r, Respond: p.Respond, Store: p.Store}.Routes(g)
-				whyscreen.Screen{Render: r, Watch: p.Watch, Store: p.Store, Respond: p.Respond, Engine: p.Engine}.Routes(g)
-				run.Screen{Render: r, Store: p.Store, Engine: p.Engine, Kits: p.Kits, Watch: p.Watch, Keep: p.Keep, Drill: p.Drill, Respond: p.Respond}.Routes(g)
+				g.Use(middleware.SignedIn(sessions, p.People, failed))
+				add(g, p, r, all.inside)
 				g.Get("/*", r.Handle(notFound))
 			})
 		})
 	})
 }
+
+// add mounts the routes of screens.
+func add(to chi.Router, p Wiring, r *render.Renderer, all []screen.Screen) {
+	for _, s := range all {
+		for _, route := range s.Routes {
+			to.Method(route.Method, route.Path, r.Handle(guarded(p.Desk, route)))
+		}
+	}
+}
+
+// guarded refuses whoever may nowhere do what a route is for.
+func guarded(desk *act.Desk, route screen.Route) render.Handler {
+	if route.Needs == "" {
+		return route.Handle
+	}
+	deed := act.Deed{Name: "open " + route.Path, Area: route.Area, Needs: route.Needs}
+	if route.Method != http.MethodGet {
+		deed.Name = "use " + route.Path
+	}
+	return func(w http.ResponseWriter, req *http.Request) error {
+		if err := desk.May(req.Context(), middleware.Who(req.Context()), deed); err != nil {
+			return err
+		}
+		return route.Handle(w, req)
+	}
+}
+
+func notFound(http.ResponseWriter, *http.Request) error { return domain.ErrNotFound }

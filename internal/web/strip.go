@@ -6,21 +6,28 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/web/middleware"
 )
 
-// strip is the estate ribbon over every page. It is worked out at most once a
-// second, whoever asks; meanwhile everyone sees the last one, so that no page
+// strip is the estate ribbon over every page. For each scope it is worked out at most
+// once a second, whoever asks; meanwhile everyone sees the last one, so that no page
 // waits for it.
 type strip struct {
-	watch  *watch.Service
-	engine *engine.Collector
-	mu     sync.Mutex
-	at     time.Time
-	last   stripView
-	busy   bool
+	watch *watch.Service
+	run   *run.Service
+	mu    sync.Mutex
+	of    map[string]*stripOf // by scope
+}
+
+type stripOf struct {
+	mu   sync.Mutex
+	at   time.Time
+	last stripView
+	busy bool
 }
 
 type stripView struct {
@@ -42,47 +49,75 @@ const (
 	stripAge = time.Second
 	// stripMax is the age from which a page waits for a new one.
 	stripMax = 10 * time.Second
+	// mostStrips bounds for how many scopes they are kept.
+	mostStrips = 500
 )
 
-func newStrip(w *watch.Service, e *engine.Collector) *strip { return &strip{watch: w, engine: e} }
+func newStrip(w *watch.Service, r *run.Service) *strip {
+	return &strip{watch: w, run: r, of: map[string]*stripOf{}}
+}
 
-func (s *strip) view(r *http.Request) (any, error) {
+// scoped is the strip of those who see what an actor sees.
+func (s *strip) scoped(who access.Actor) *stripOf {
+	scope := who.Scope(domain.AreaWatch, domain.AccessSee)
+	key := scope.List()
+	if scope.None() {
+		key = "none"
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	switch age := time.Since(s.at); {
+	if s.of[key] == nil {
+		if len(s.of) > mostStrips {
+			clear(s.of)
+		}
+		s.of[key] = &stripOf{}
+	}
+	return s.of[key]
+}
+
+func (s *strip) view(r *http.Request) (any, error) {
+	who := middleware.Who(r.Context())
+	o := s.scoped(who)
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	switch age := time.Since(o.at); {
 	case age > stripMax:
-		v, err := s.make(r.Context())
+		v, err := s.make(r.Context(), who)
 		if err != nil {
 			return nil, err
 		}
-		s.last, s.at = v, time.Now()
-	case age > stripAge && !s.busy:
-		s.busy = true
-		go s.refresh(context.WithoutCancel(r.Context()))
+		o.last, o.at = v, time.Now()
+	case age > stripAge && !o.busy:
+		o.busy = true
+		go s.refresh(context.WithoutCancel(r.Context()), who, o)
 	}
-	return s.last, nil
+	return o.last, nil
 }
 
-func (s *strip) refresh(ctx context.Context) {
+func (s *strip) refresh(ctx context.Context, who access.Actor, o *stripOf) {
 	ctx, cancel := context.WithTimeout(ctx, stripMax)
 	defer cancel()
-	v, err := s.make(ctx)
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.busy = false
+	v, err := s.make(ctx, who)
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.busy = false
 	if err == nil {
-		s.last, s.at = v, time.Now()
+		o.last, o.at = v, time.Now()
 	}
 }
 
-func (s *strip) make(ctx context.Context) (stripView, error) {
-	o, err := s.watch.Overview(ctx, nil, time.Now().UTC())
-	v := stripView{Ribbon: o.Ribbon, Fine: o.Counts[domain.Fine], Undelivered: o.Undelivered}
-	if t, bad := s.engine.Trouble(); bad {
+func (s *strip) make(ctx context.Context, who access.Actor) (stripView, error) {
+	v := stripView{Ribbon: make([]domain.Health, watch.Slots)}
+	if t, bad := s.run.Trouble(); bad {
 		v.Trouble = inWords(t)
 	}
-	if len(v.Ribbon) == 0 {
-		v.Ribbon = make([]domain.Health, watch.Slots)
+	if who.Scope(domain.AreaWatch, domain.AccessSee).None() {
+		return v, nil
+	}
+	o, err := s.watch.Overview(ctx, who, nil, time.Now().UTC())
+	v.Fine, v.Undelivered = o.Counts[domain.Fine], o.Undelivered
+	if len(o.Ribbon) > 0 {
+		v.Ribbon = o.Ribbon
 	}
 	for _, h := range domain.AllHealth() {
 		if n := o.Counts[h]; n > 0 && h != domain.Fine {

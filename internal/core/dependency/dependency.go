@@ -31,17 +31,33 @@ const (
 	Wait Verdict = "wait"
 )
 
+// silent tells whether it was asked and did not answer.
+func (h Hop) silent() bool { return !h.LastAt.IsZero() && !h.Answers }
+
+// Root is the hop from which on nothing answers: of all silent ones, given nearest
+// first, the farthest. Those before it are silent because of it.
+func Root(hops []Hop) (root Hop, ok bool) {
+	for _, h := range hops {
+		if h.silent() {
+			root, ok = h, true
+		}
+	}
+	return root, ok
+}
+
 // Judge decides what silence means for a device that has not answered since
 // firstBad, from the hops on the way to it, nearest first. by is the hop that
-// decided: the one that does not answer, or the one that must be asked.
+// decided: the root of the silence, or the one that must be asked.
 func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.Trace) {
 	trace.Question = "Is it down, or only out of reach?"
-	for _, h := range hops {
-		if !h.LastAt.IsZero() && !h.Answers {
-			trace.Answer = "unreachable: " + h.Name + " before it does not answer"
-			trace.Because(h.Name+" does not answer either", "asked at "+clock(h.LastAt)+"; this device is reached through it", why.To("device", h.ID))
-			return Unreachable, h, trace
+	if root, ok := Root(hops); ok {
+		trace.Answer = "unreachable: what it is reached through does not answer"
+		for _, h := range hops {
+			if h.silent() {
+				trace.Because(h.Name+" does not answer either", "asked at "+clock(h.LastAt)+"; this device is reached through it", why.To("device", h.ID))
+			}
 		}
+		return Unreachable, root, trace
 	}
 	for _, h := range hops {
 		if h.LastAt.IsZero() {
@@ -49,7 +65,7 @@ func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.T
 			continue
 		}
 		if h.LastAt.Before(firstBad) {
-			trace.Answer = "not decided: " + h.Name + " is being asked"
+			trace.Answer = "not decided: what it is reached through is being asked"
 			trace.Because(h.Name+" was last asked before the trouble began", "at "+clock(h.LastAt), why.To("device", h.ID))
 			return Wait, h, trace
 		}

@@ -16,10 +16,12 @@ import (
 
 // Device is what judging needs to know of a device.
 type Device struct {
-	ID     domain.ID
-	Name   string
-	ViaID  domain.ID // the device it is reached through; zero for none
-	Paused bool
+	ID   domain.ID
+	Name string
+	// PlaceID is where it belongs.
+	PlaceID domain.ID
+	ViaID   domain.ID // the device it is reached through; zero for none
+	Paused  bool
 }
 
 // Series is what judging needs to know of a series.
@@ -61,7 +63,10 @@ type HealthChange struct {
 	From, To domain.Health
 	At       time.Time
 	Reason   string
-	Why      why.Trace
+	// Behind is the device that it is out of reach behind, zero for none. It may change
+	// while the health stays: then From and To are the same.
+	Behind domain.ID
+	Why    why.Trace
 }
 
 // Result is what a sample or a tick changed.
@@ -104,6 +109,7 @@ type watch struct {
 type device struct {
 	Device
 	health      domain.Health
+	behind      domain.ID // what it is out of reach behind
 	series      map[domain.ID]*series
 	active      map[*ruleState]struct{} // those that are in trouble, held ones too
 	shortest    time.Duration           // of the intervals of its series
@@ -427,6 +433,14 @@ func (e *Estate) answers(s *series) bool {
 		return true
 	}
 	return s.window[len(s.window)-1].Value < 100
+}
+
+// Place returns where a device belongs, zero for one that is not known.
+func (e *Estate) Place(id domain.ID) domain.ID {
+	if d := e.devices[id]; d != nil {
+		return d.PlaceID
+	}
+	return 0
 }
 
 // Via returns what a device is reached through, zero for none.

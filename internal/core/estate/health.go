@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/core/dependency"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
@@ -15,12 +16,13 @@ import (
 // is called with every sample: only a change is put into words.
 func (e *Estate) settleHealth(d *device, now time.Time) Result {
 	c := e.decide(d, now)
-	if c.health == d.health {
+	root := e.rootOf(d, c)
+	if c.health == d.health && (root.ID == d.behind || root.ID == 0) {
 		return Result{}
 	}
 	reason, t := e.explain(d, c, now)
-	change := HealthChange{Device: d.Device, From: d.health, To: c.health, At: now, Reason: reason, Why: t}
-	d.health = c.health
+	change := HealthChange{Device: d.Device, From: d.health, To: c.health, At: now, Reason: reason, Behind: root.ID, Why: t}
+	d.health, d.behind = c.health, root.ID
 	return Result{Health: []HealthChange{change}}
 }
 
@@ -143,11 +145,19 @@ func (d *device) note(st *ruleState) {
 	d.active[st] = struct{}{}
 }
 
+// rootOf is what a device is out of reach behind; the zero hop where it is not, and
+// where that is not known.
+func (e *Estate) rootOf(d *device, c decision) dependency.Hop {
+	if c.cause != byReach {
+		return dependency.Hop{}
+	}
+	root, _ := dependency.Root(e.hops(d))
+	return root
+}
+
 func (e *Estate) unreachableReason(d *device) string {
-	for _, h := range e.hops(d) {
-		if !h.LastAt.IsZero() && !h.Answers {
-			return "behind " + h.Name + ", which does not answer"
-		}
+	if root, ok := dependency.Root(e.hops(d)); ok {
+		return "behind " + root.Name + ", which does not answer"
 	}
 	return "the way to it was lost"
 }

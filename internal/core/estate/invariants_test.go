@@ -33,6 +33,7 @@ type life struct {
 	levels map[key]domain.Level
 	held   map[key]bool
 	health map[domain.ID]domain.Health
+	behind map[domain.ID]domain.ID
 	past   map[domain.ID][]domain.Sample
 	naive  map[key]domain.Level // of rules on volumes, worked out from limits alone
 }
@@ -59,7 +60,7 @@ func lifeRules(full float64) []rule.Rule {
 
 func newLife(t *testing.T, seed uint64) *life {
 	l := &life{T: t, Rand: rand.New(rand.NewPCG(seed, 42)), e: New(), now: t0, devices: map[domain.ID]Device{}, volumes: map[domain.ID]bool{}, dead: map[domain.ID]bool{},
-		used: map[domain.ID]float64{}, rules: lifeRules(90), levels: map[key]domain.Level{}, held: map[key]bool{}, health: map[domain.ID]domain.Health{},
+		used: map[domain.ID]float64{}, rules: lifeRules(90), levels: map[key]domain.Level{}, held: map[key]bool{}, health: map[domain.ID]domain.Health{}, behind: map[domain.ID]domain.ID{},
 		past: map[domain.ID][]domain.Sample{}, naive: map[key]domain.Level{}}
 	l.e.SetRules(l.rules)
 	for id := domain.ID(1); id <= lifeDevices; id++ {
@@ -98,7 +99,12 @@ func (l *life) take(r Result) {
 	}
 	for _, h := range r.Health {
 		require.Equal(l, l.health[h.Device.ID], h.From, "step %d: health of %s", l.step, h.Device.Name)
-		require.NotEqual(l, h.From, h.To)
+		if h.From == h.To { // another root of the same silence
+			require.Equal(l, domain.Unreachable, h.To)
+			require.NotZero(l, h.Behind)
+			require.NotEqual(l, l.behind[h.Device.ID], h.Behind, "step %d: it is told once", l.step)
+		}
+		l.behind[h.Device.ID] = h.Behind
 		require.NotEmpty(l, h.Reason)
 		l.health[h.Device.ID] = h.To
 	}
@@ -240,6 +246,7 @@ func (l *life) restart() {
 		l.e.Remember(series, past[max(0, len(past)-4):]...)
 	}
 	l.e.Grace(l.now.Add(90 * time.Second))
+	clear(l.behind) // it is told once more
 	l.take(l.e.Recheck(l.now))
 }
 

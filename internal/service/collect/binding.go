@@ -9,6 +9,7 @@ import (
 
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -52,10 +53,18 @@ func some(ranges []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(ranges[:shown], ", "), len(ranges)-shown)
 }
 
+// SetRanges lets a credential be sent to other addresses.
+func SetRanges(ctx context.Context, w *act.Work, c domain.Credential, ranges string) error {
+	now := c
+	now.Ranges = ranges
+	w.Note(act.Thing{Kind: "credential", ID: c.ID, Name: c.Name, PlaceID: c.PlaceID}, c, now)
+	return w.Credentials.SetRanges(ctx, c.ID, ranges)
+}
+
 // Rebind makes sure that a credential may be sent to an address, and returns the
 // problem in words where it may not.
-func (s *Service) Rebind(ctx context.Context, tx *store.Areas, id domain.ID, to netip.Addr, typed domain.Secrets) (problem string, err error) {
-	all, err := tx.Credentials.Secrets(ctx)
+func (s *Service) Rebind(ctx context.Context, w *act.Work, id domain.ID, to netip.Addr, typed domain.Secrets) (problem string, err error) {
+	all, err := w.Credentials.Secrets(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -67,5 +76,5 @@ func (s *Service) Rebind(ctx context.Context, tx *store.Areas, id domain.ID, to 
 	if problem != "" || extended == c.Ranges {
 		return problem, nil
 	}
-	return "", tx.Credentials.SetRanges(ctx, id, extended)
+	return "", SetRanges(ctx, w, c.Credential, extended)
 }

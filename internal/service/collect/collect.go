@@ -6,15 +6,18 @@ import (
 	"context"
 	"fmt"
 	"io/fs"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -26,6 +29,10 @@ type Asker interface {
 // Wiring are what the service works with.
 type Wiring struct {
 	Store *store.Store
+	Desk  *act.Desk
+	// Changed takes up what was changed of a device, ChangedAll of all of them.
+	Changed    func(context.Context, domain.ID) error
+	ChangedAll func(context.Context) error
 	// Shipped holds the kit files that come with the application.
 	Shipped fs.FS
 	Ways    way.List
@@ -142,24 +149,56 @@ func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Seri
 	return domain.Series{DeviceID: deviceID, PartID: partID, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Kind: r.Kind(), Interval: src.Every}
 }
 
+var setParameters = act.Deed{Name: "set parameters of a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+
 // SetParameters changes the parameters of a kit on a device.
-func (s *Service) SetParameters(ctx context.Context, deviceID domain.ID, name string, values map[string]string) error {
-	k, err := s.Kit(name)
-	if err != nil {
-		return err
-	}
-	if _, errs := k.Check(values); len(errs) > 0 {
-		return errs
-	}
-	fitted, err := s.store.Fittings.Of(ctx, deviceID)
-	if err != nil {
-		return err
-	}
-	for _, f := range fitted {
-		if f.Kit == name {
-			f.Parameters = values
-			return s.store.Fittings.Fit(ctx, f)
+func (s *Service) SetParameters(ctx context.Context, who access.Actor, deviceID domain.ID, name string, values map[string]string) error {
+	return s.Desk.Do(ctx, who, setParameters, func(w *act.Work) error {
+		d, err := w.Device(deviceID)
+		if err != nil {
+			return err
 		}
+		k, err := s.Kit(name)
+		if err != nil {
+			return err
+		}
+		if _, errs := k.Check(values); len(errs) > 0 {
+			return errs
+		}
+		fitted, err := w.Fittings.Of(ctx, deviceID)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(fitted, func(f domain.Fitting) bool { return f.Kit == name })
+		if i < 0 {
+			return fmt.Errorf("kit %q on device %d: %w", name, deviceID, domain.ErrNotFound)
+		}
+		old := fitted[i]
+		fitted[i].Parameters = values
+		w.Note(act.Device(d), old, fitted[i])
+		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
+		return w.Fittings.Fit(ctx, fitted[i])
+	})
+}
+
+// Known returns all kits by title, to those who may see something of collecting.
+func (s *Service) Known(ctx context.Context, who access.Actor) ([]*kit.Kit, error) {
+	if _, err := s.Desk.See(ctx, who, domain.AreaCollect); err != nil {
+		return nil, err
 	}
-	return fmt.Errorf("kit %q on device %d: %w", name, deviceID, domain.ErrNotFound)
+	return s.Kits(), nil
+}
+
+// Fitted tells on how many devices each kit is fitted.
+func (s *Service) Fitted(ctx context.Context, who access.Actor) (map[string]int, error) {
+	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return nil, err
+	}
+	fittings, err := seen.Fittings.Of(ctx, 0)
+	out := map[string]int{}
+	for _, f := range fittings {
+		out[f.Kit]++
+	}
+	return out, err
 }

@@ -8,12 +8,13 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/act"
 )
 
 // Endpoint is how a device is talked to by a way, with the way's description.
@@ -28,16 +29,23 @@ type Endpoint struct {
 
 // Endpoints returns how a device is talked to by every way that its fitted
 // kits use, or that is set for it.
-func (s *Service) Endpoints(ctx context.Context, deviceID domain.ID) ([]Endpoint, error) {
-	set, err := s.store.Endpoints.Of(ctx, deviceID)
+func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID domain.ID) ([]Endpoint, error) {
+	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
 	if err != nil {
 		return nil, err
 	}
-	fittings, err := s.store.Fittings.Of(ctx, deviceID)
+	if _, err := seen.Devices.One(ctx, deviceID); err != nil {
+		return nil, err
+	}
+	set, err := seen.Endpoints.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
 	}
-	credentials, err := s.store.Credentials.All(ctx)
+	fittings, err := seen.Fittings.Of(ctx, deviceID)
+	if err != nil {
+		return nil, err
+	}
+	credentials, err := seen.Credentials.All(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -89,13 +97,14 @@ type EndpointDraft struct {
 }
 
 // check makes an endpoint of what was typed. The errors are by field:
-// address, credential, and the way's own.
-func (s *Service) check(ctx context.Context, deviceID domain.ID, name string, d EndpointDraft) (domain.Endpoint, error) {
-	w, ok := s.Ways.Of(name)
+// address, credential, and the way's own. A credential must be one that the actor
+// may use, or the one that is set already.
+func (s *Service) check(ctx context.Context, w *act.Work, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) (domain.Endpoint, error) {
+	way, ok := s.Ways.Of(name)
 	if !ok {
 		return domain.Endpoint{}, fmt.Errorf("way %q: %w", name, domain.ErrNotFound)
 	}
-	settings, errs := field.Check(w.Endpoint, d.Settings)
+	settings, errs := field.Check(way.Endpoint, d.Settings)
 	e := domain.Endpoint{DeviceID: deviceID, Way: name, CredentialID: d.CredentialID, Settings: settings}
 	if d.Address != "" {
 		var err error
@@ -104,39 +113,68 @@ func (s *Service) check(ctx context.Context, deviceID domain.ID, name string, d 
 		}
 	}
 	if d.CredentialID != 0 {
-		all, err := s.store.Credentials.All(ctx)
+		all, err := w.Credentials.All(ctx)
 		if err != nil {
 			return e, err
 		}
-		if !slices.ContainsFunc(fitting(all, w), func(c domain.Credential) bool { return c.ID == d.CredentialID }) {
+		set, err := w.Endpoints.Of(ctx, deviceID)
+		if err != nil {
+			return e, err
+		}
+		kept := slices.ContainsFunc(set, func(x domain.Endpoint) bool { return x.Way == name && x.CredentialID == d.CredentialID })
+		known := slices.ContainsFunc(fitting(all, way), func(c domain.Credential) bool {
+			return c.ID == d.CredentialID && (kept || who.May(domain.AreaCollect, domain.AccessConfigure, c.PlaceID))
+		})
+		if !known {
 			errs["credential"] = "There is no such credential for this way."
 		}
 	}
 	return e, errs.OrNil()
 }
 
-// SetEndpoint changes how a device is talked to by a way. The device must be
-// loaded anew.
-func (s *Service) SetEndpoint(ctx context.Context, deviceID domain.ID, name string, d EndpointDraft) error {
-	e, err := s.check(ctx, deviceID, name, d)
-	if err != nil {
-		return err
-	}
-	device, err := s.store.Devices.One(ctx, deviceID)
-	if err != nil {
-		return err
-	}
-	return s.store.InTx(ctx, func(tx *store.Areas) error {
-		if err := s.allow(ctx, tx, device, e, d.Secrets); err != nil {
+var (
+	setEndpoint = act.Deed{Name: "set how a device is asked", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	tryEndpoint = act.Deed{Name: "try how a device is asked", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+)
+
+// SetEndpoint changes how a device is talked to by a way; it is in force when it
+// returns.
+func (s *Service) SetEndpoint(ctx context.Context, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) error {
+	return s.Desk.Do(ctx, who, setEndpoint, func(w *act.Work) error {
+		device, e, err := s.drafted(ctx, w, who, deviceID, name, d)
+		if err != nil {
 			return err
 		}
-		return tx.Endpoints.Save(ctx, e)
+		before, err := w.Endpoints.Of(ctx, deviceID)
+		if err != nil {
+			return err
+		}
+		var old any
+		if i := slices.IndexFunc(before, func(x domain.Endpoint) bool { return x.Way == name }); i >= 0 {
+			e.ID, old = before[i].ID, before[i]
+		}
+		w.Note(act.Device(device), old, e)
+		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
+		return w.Endpoints.Save(ctx, e)
 	})
+}
+
+// drafted is the endpoint of a draft, with the device that it is for.
+func (s *Service) drafted(ctx context.Context, w *act.Work, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) (domain.Device, domain.Endpoint, error) {
+	device, err := w.Device(deviceID)
+	if err != nil {
+		return device, domain.Endpoint{}, err
+	}
+	e, err := s.check(ctx, w, who, deviceID, name, d)
+	if err != nil {
+		return device, e, err
+	}
+	return device, e, s.allow(ctx, w, device, e, d.Secrets)
 }
 
 // allow makes sure that the credential of an endpoint may be sent to where that
 // is asked.
-func (s *Service) allow(ctx context.Context, tx *store.Areas, d domain.Device, e domain.Endpoint, typed domain.Secrets) error {
+func (s *Service) allow(ctx context.Context, w *act.Work, d domain.Device, e domain.Endpoint, typed domain.Secrets) error {
 	if e.CredentialID == 0 {
 		return nil
 	}
@@ -144,7 +182,7 @@ func (s *Service) allow(ctx context.Context, tx *store.Areas, d domain.Device, e
 	if e.Address.IsValid() {
 		at = e.Address
 	}
-	problem, err := s.Rebind(ctx, tx, e.CredentialID, at, typed)
+	problem, err := s.Rebind(ctx, w, e.CredentialID, at, typed)
 	if err == nil && problem != "" {
 		err = domain.FieldErrors{"secret": problem}
 	}
@@ -167,17 +205,15 @@ var errNothingToTry = errors.New("no kit that is fitted here asks by this way")
 
 // Try asks a device by a way as it would be asked with an endpoint that is not
 // saved yet: the first source of the fitted kits that uses it.
-func (s *Service) Try(ctx context.Context, deviceID domain.ID, name string, d EndpointDraft) (out Trial, err error) {
-	e, err := s.check(ctx, deviceID, name, d)
+func (s *Service) Try(ctx context.Context, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) (out Trial, err error) {
+	var device domain.Device
+	var e domain.Endpoint
+	err = s.Desk.Do(ctx, who, tryEndpoint, func(w *act.Work) error {
+		// What is tried is sent as well, so that its credential must be bound to there.
+		device, e, err = s.drafted(ctx, w, who, deviceID, name, d)
+		return err
+	})
 	if err != nil {
-		return out, err
-	}
-	device, err := s.store.Devices.One(ctx, deviceID)
-	if err != nil {
-		return out, err
-	}
-	// What is tried is sent as well.
-	if err := s.store.InTx(ctx, func(tx *store.Areas) error { return s.allow(ctx, tx, device, e, d.Secrets) }); err != nil {
 		return out, err
 	}
 	fittings, err := s.store.Fittings.Of(ctx, deviceID)

@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"testing"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -32,7 +34,7 @@ func waysOf(endpoints []collect.Endpoint) (out []string) {
 func TestEndpointsAreThoseInUse(t *testing.T) {
 	svc, s, d := setup(t)
 	ctx := t.Context()
-	got, err := svc.Endpoints(ctx, d.ID)
+	got, err := svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	assert.Empty(t, got, "nothing is fitted, nothing is set")
 
@@ -41,7 +43,7 @@ func TestEndpointsAreThoseInUse(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Credentials.Add(ctx, domain.Credential{Name: "Key", Kind: "key"}, nil)
 	require.NoError(t, err)
-	got, err = svc.Endpoints(ctx, d.ID)
+	got, err = svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	require.Equal(t, []string{"snmp"}, waysOf(got))
 	assert.False(t, got[0].Set)
@@ -49,11 +51,11 @@ func TestEndpointsAreThoseInUse(t *testing.T) {
 	assert.Equal(t, c.ID, got[0].Credentials[0].ID)
 
 	fit(t, s, d, domain.Fitting{Kit: "reachability", Parameters: map[string]string{"method": "tcp"}})
-	got, err = svc.Endpoints(ctx, d.ID)
+	got, err = svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"tcp"}, waysOf(got), "the parameter says by which way")
-	require.NoError(t, svc.SetEndpoint(ctx, d.ID, "snmp", collect.EndpointDraft{CredentialID: c.ID, Settings: map[string]string{"port": "1161"}}))
-	got, err = svc.Endpoints(ctx, d.ID)
+	require.NoError(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", collect.EndpointDraft{CredentialID: c.ID, Settings: map[string]string{"port": "1161"}}))
+	got, err = svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	require.Equal(t, []string{"snmp", "tcp"}, waysOf(got), "what is set is shown, used or not")
 	assert.True(t, got[0].Set)
@@ -71,15 +73,15 @@ func TestWrongEndpointsAreRefused(t *testing.T) {
 		"port":       {Settings: map[string]string{"port": "90abc"}},
 	} {
 		var fields domain.FieldErrors
-		require.ErrorAs(t, svc.SetEndpoint(ctx, d.ID, "snmp", draft), &fields, field)
+		require.ErrorAs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", draft), &fields, field)
 		assert.Contains(t, fields, field)
 		assert.Len(t, fields, 1, field)
 	}
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SetEndpoint(ctx, d.ID, "snmp", collect.EndpointDraft{Address: "fe80::1%eth0"}), &fields)
+	require.ErrorAs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", collect.EndpointDraft{Address: "fe80::1%eth0"}), &fields)
 	assert.Contains(t, fields, "address", "an address of one link only")
-	assert.ErrorIs(t, svc.SetEndpoint(ctx, d.ID, "pigeon", collect.EndpointDraft{}), domain.ErrNotFound)
-	assert.ErrorIs(t, svc.SetEndpoint(ctx, d.ID+1, "snmp", collect.EndpointDraft{}), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "pigeon", collect.EndpointDraft{}), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID+1, "snmp", collect.EndpointDraft{}), domain.ErrNotFound)
 	stored, err := s.Endpoints.Of(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Empty(t, stored, "nothing was kept of it")
@@ -94,12 +96,12 @@ func TestATrialAsksWithWhatIsNotSavedYet(t *testing.T) {
 	at := netip.MustParseAddrPort(door.Addr().String())
 	draft := collect.EndpointDraft{Address: at.Addr().String(), Settings: map[string]string{"port": strconv.Itoa(int(at.Port()))}}
 
-	_, err = svc.Try(ctx, d.ID, "tcp", draft)
+	_, err = svc.Try(ctx, testkit.Anyone, d.ID, "tcp", draft)
 	assert.ErrorIs(t, err, domain.ErrConflict, "no kit asks by this way")
 	fit(t, s, d, domain.Fitting{Kit: "long gone"}, domain.Fitting{Kit: "reachability", Parameters: map[string]string{"method": "tcp"}})
-	_, err = svc.Try(ctx, d.ID, "snmp", collect.EndpointDraft{})
+	_, err = svc.Try(ctx, testkit.Anyone, d.ID, "snmp", collect.EndpointDraft{})
 	assert.ErrorIs(t, err, domain.ErrConflict, "the kit asks by another way")
-	got, err := svc.Try(ctx, d.ID, "tcp", draft)
+	got, err := svc.Try(ctx, testkit.Anyone, d.ID, "tcp", draft)
 	require.NoError(t, err)
 	assert.Equal(t, "reachability", got.Kit)
 	assert.Equal(t, "probe", got.Source)
@@ -111,12 +113,12 @@ func TestATrialAsksWithWhatIsNotSavedYet(t *testing.T) {
 	assert.Empty(t, stored, "a trial keeps nothing")
 
 	require.NoError(t, door.Close())
-	got, err = svc.Try(ctx, d.ID, "tcp", draft)
+	got, err = svc.Try(ctx, testkit.Anyone, d.ID, "tcp", draft)
 	require.NoError(t, err, "no answer is an answer, too")
 	assert.NotEmpty(t, got.Fetched.Error)
-	_, err = svc.Try(ctx, d.ID, "tcp", collect.EndpointDraft{Address: "x"})
+	_, err = svc.Try(ctx, testkit.Anyone, d.ID, "tcp", collect.EndpointDraft{Address: "x"})
 	var fields domain.FieldErrors
 	assert.ErrorAs(t, err, &fields)
-	_, err = svc.Try(ctx, d.ID+1, "tcp", draft)
+	_, err = svc.Try(ctx, testkit.Anyone, d.ID+1, "tcp", draft)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }

@@ -4,6 +4,8 @@ import (
 	"testing"
 	"time"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -15,45 +17,45 @@ import (
 	"tirelessowl/internal/store/samples"
 )
 
-var loss = store.ReadingKey{Kit: "reachability", Reading: "loss"}
+var loss = domain.ReadingKey{Kit: "reachability", Reading: "loss"}
 
 func TestTimesToKeepHaveBounds(t *testing.T) {
 	svc, s, _ := setup(t)
 	ctx := t.Context()
-	for field, days := range map[string]store.KeepDays{
-		"points":       {Points: store.MostPointDays + 1},
+	for field, days := range map[string]domain.KeepDays{
+		"points":       {Points: domain.MostPointDays + 1},
 		"five_minutes": {FiveMinutes: -1},
-		"hours":        {Hours: store.MostRollupDays + 1},
-		"days":         {Days: store.MostRollupDays + 1},
+		"hours":        {Hours: domain.MostRollupDays + 1},
+		"days":         {Days: domain.MostRollupDays + 1},
 	} {
 		var fields domain.FieldErrors
-		require.ErrorAs(t, svc.SetKeep(ctx, loss, days), &fields, field)
+		require.ErrorAs(t, svc.SetKeep(ctx, testkit.Anyone, loss, days), &fields, field)
 		assert.Len(t, fields, 1)
 		assert.Contains(t, fields, field)
-		_, err := svc.RehearseKeep(ctx, loss, days, store.UsualKeep(90))
+		_, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, days, store.UsualKeep(90))
 		assert.ErrorAs(t, err, &fields, "a rehearsal refuses the same")
 	}
-	assert.ErrorIs(t, svc.SetKeep(ctx, store.ReadingKey{Kit: "none", Reading: "loss"}, store.KeepDays{}), domain.ErrNotFound)
-	assert.ErrorIs(t, svc.SetKeep(ctx, store.ReadingKey{Kit: "reachability", Reading: "none"}, store.KeepDays{}), domain.ErrNotFound)
-	most := store.KeepDays{Points: store.MostPointDays, FiveMinutes: store.MostRollupDays, Hours: store.MostRollupDays, Days: store.MostRollupDays}
-	require.NoError(t, svc.SetKeep(ctx, loss, most))
+	assert.ErrorIs(t, svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "none", Reading: "loss"}, domain.KeepDays{}), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "reachability", Reading: "none"}, domain.KeepDays{}), domain.ErrNotFound)
+	most := domain.KeepDays{Points: domain.MostPointDays, FiveMinutes: domain.MostRollupDays, Hours: domain.MostRollupDays, Days: domain.MostRollupDays}
+	require.NoError(t, svc.SetKeep(ctx, testkit.Anyone, loss, most))
 	kept, err := s.Keeps.All(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, map[store.ReadingKey]store.KeepDays{loss: most}, kept)
+	assert.Equal(t, map[domain.ReadingKey]domain.KeepDays{loss: most}, kept)
 }
 
 // Setting again what is set must not make the store look at all its samples.
 func TestTheSameTimeToKeepIsNoChange(t *testing.T) {
 	svc, s, _ := setup(t)
 	ctx := t.Context()
-	require.NoError(t, svc.SetKeep(ctx, loss, store.KeepDays{}))
+	require.NoError(t, svc.SetKeep(ctx, testkit.Anyone, loss, domain.KeepDays{}))
 	unsettled, err := s.Keeps.Unsettled(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, unsettled)
-	require.NoError(t, svc.SetKeep(ctx, loss, store.KeepDays{Points: 30}))
+	require.NoError(t, svc.SetKeep(ctx, testkit.Anyone, loss, domain.KeepDays{Points: 30}))
 	unsettled, err = s.Keeps.Unsettled(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, map[store.ReadingKey]bool{loss: true}, unsettled)
+	assert.Equal(t, map[domain.ReadingKey]bool{loss: true}, unsettled)
 }
 
 // Thirty series, of which not every one is looked at, bring a value each minute
@@ -69,7 +71,7 @@ func TestARehearsalTellsWhatGoes(t *testing.T) {
 	}
 	series, err := s.Series.Add(ctx, series)
 	require.NoError(t, err)
-	none, err := svc.RehearseKeep(ctx, loss, store.KeepDays{Points: 3}, store.UsualKeep(90))
+	none, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, domain.KeepDays{Points: 3}, store.UsualKeep(90))
 	require.NoError(t, err)
 	assert.Equal(t, 30, none.Series)
 	assert.Empty(t, none.Losses, "nothing is stored yet")
@@ -84,13 +86,13 @@ func TestARehearsalTellsWhatGoes(t *testing.T) {
 		pasts = append(pasts, past)
 	}
 	require.NoError(t, s.Samples.Import(ctx, pasts))
-	got, err := svc.RehearseKeep(ctx, loss, store.KeepDays{Points: 3}, store.UsualKeep(90))
+	got, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, domain.KeepDays{Points: 3}, store.UsualKeep(90))
 	require.NoError(t, err)
 	require.NotEmpty(t, got.Losses)
 	assert.Equal(t, retention.Points, got.Losses[0].Form)
 	assert.Equal(t, int(begin.Unix()/86_400), got.Losses[0].First)
 	assert.Positive(t, got.Lost)
-	short, err := svc.RehearseKeep(ctx, loss, store.KeepDays{Points: 3, FiveMinutes: 3, Hours: 3, Days: 3}, store.UsualKeep(90))
+	short, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, domain.KeepDays{Points: 3, FiveMinutes: 3, Hours: 3, Days: 3}, store.UsualKeep(90))
 	require.NoError(t, err)
 	assert.Less(t, short.Full, got.Full, "rollups that tell of the time before take room, too")
 	assert.Equal(t, got.FullNow, short.FullNow)

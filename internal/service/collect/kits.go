@@ -7,9 +7,11 @@ import (
 	"io/fs"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -133,8 +135,12 @@ func ruleInStep(ctx context.Context, tx *store.Areas, k *kit.Kit, r rule.Rule, h
 }
 
 // Versions returns all versions of a kit, newest first, without documents.
-func (s *Service) Versions(ctx context.Context, name string) ([]domain.KitVersion, error) {
-	found, err := s.store.Kits.Versions(ctx, name)
+func (s *Service) Versions(ctx context.Context, who access.Actor, name string) ([]domain.KitVersion, error) {
+	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return nil, err
+	}
+	found, err := seen.Kits.Versions(ctx, name)
 	if err == nil && len(found) == 0 {
 		err = domain.ErrNotFound
 	}
@@ -142,27 +148,42 @@ func (s *Service) Versions(ctx context.Context, name string) ([]domain.KitVersio
 }
 
 // Version returns one version of a kit with its document, or ErrNotFound.
-func (s *Service) Version(ctx context.Context, name string, revision int) (domain.KitVersion, error) {
-	return s.store.Kits.Version(ctx, name, revision)
+func (s *Service) Version(ctx context.Context, who access.Actor, name string, revision int) (domain.KitVersion, error) {
+	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return domain.KitVersion{}, err
+	}
+	return seen.Kits.Version(ctx, name, revision)
 }
 
 // MaxKit is the largest kit file that is taken, in bytes.
 const MaxKit = 256 << 10
 
+var bringKit = act.Deed{Name: "bring in a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+
 // Bring takes in a kit file as a further version of its kit, which is in force
-// from then on. The devices that it is fitted to must be loaded anew.
-func (s *Service) Bring(ctx context.Context, document string) (domain.KitVersion, error) {
-	if len(document) > MaxKit {
-		return domain.KitVersion{}, domain.FieldErrors{"document": fmt.Sprintf("At most %d KiB.", MaxKit>>10)}
-	}
-	k, err := kit.Parse([]byte(document), s.Ways, s.Rules)
-	if err != nil {
-		return domain.KitVersion{}, domain.FieldErrors{"document": err.Error()}
-	}
-	v, err := s.store.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
-	if err != nil {
-		return v, err
-	}
-	v.Document = ""
-	return v, s.takeUp(ctx)
+// from then on, on all devices that it is fitted to.
+func (s *Service) Bring(ctx context.Context, who access.Actor, document string) (v domain.KitVersion, err error) {
+	err = s.Desk.Do(ctx, who, bringKit, func(w *act.Work) error {
+		if err := w.Whole(); err != nil {
+			return err
+		}
+		if len(document) > MaxKit {
+			return domain.FieldErrors{"document": fmt.Sprintf("At most %d KiB.", MaxKit>>10)}
+		}
+		k, err := kit.Parse([]byte(document), s.Ways, s.Rules)
+		if err != nil {
+			return domain.FieldErrors{"document": err.Error()}
+		}
+		v, err = w.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
+		if err != nil {
+			return err
+		}
+		v.Document = ""
+		w.Note(act.Thing{Kind: "kit", Name: v.Kit}, nil, v)
+		w.Then(s.takeUp)
+		w.Then(s.ChangedAll)
+		return nil
+	})
+	return v, err
 }

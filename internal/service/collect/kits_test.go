@@ -1,6 +1,7 @@
 package collect_test
 
 import (
+	"context"
 	"net/netip"
 	"strings"
 	"testing"
@@ -32,7 +33,14 @@ rules:
 
 func shipping(t *testing.T, s *store.Store, document string) *collect.Service {
 	t.Helper()
-	svc, err := collect.New(collect.Wiring{Store: s, Shipped: fstest.MapFS{"gauge.yaml": {Data: []byte(document)}}, Ways: testkit.Ways.Described(), Rules: kinds.All})
+	svc, err := collect.New(collect.Wiring{
+		Store:      s,
+		Desk:       testkit.Desk(s),
+		ChangedAll: func(context.Context) error { return nil },
+		Shipped:    fstest.MapFS{"gauge.yaml": {Data: []byte(document)}},
+		Ways:       testkit.Ways.Described(),
+		Rules:      kinds.All,
+	})
 	require.NoError(t, err)
 	return svc
 }
@@ -43,7 +51,7 @@ func TestShippedKitsAreVersionsToo(t *testing.T) {
 		require.NoError(t, shipping(t, s, gauge).Load(ctx))
 	}
 	svc := shipping(t, s, gauge)
-	versions, err := svc.Versions(ctx, "gauge")
+	versions, err := svc.Versions(ctx, testkit.Anyone, "gauge")
 	require.NoError(t, err)
 	require.Len(t, versions, 1, "the same file is no new version")
 	assert.True(t, versions[0].Shipped)
@@ -54,10 +62,10 @@ func TestShippedKitsAreVersionsToo(t *testing.T) {
 	k, err := svc.Kit("gauge")
 	require.NoError(t, err)
 	assert.Equal(t, 2, k.Version)
-	first, err := svc.Version(ctx, "gauge", 1)
+	first, err := svc.Version(ctx, testkit.Anyone, "gauge", 1)
 	require.NoError(t, err)
 	assert.Equal(t, gauge, first.Document, "the version before is kept as it was")
-	_, err = svc.Versions(ctx, "none")
+	_, err = svc.Versions(ctx, testkit.Anyone, "none")
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
@@ -72,7 +80,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	_, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil)
 	require.NoError(t, err)
 	before := svc.Catalogue()
-	_, err = svc.Bring(ctx, strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s", "name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").Replace(gauge))
+	_, err = svc.Bring(ctx, testkit.Anyone, strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s", "name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").Replace(gauge))
 	require.NoError(t, err)
 	series, err := s.Series.Of(ctx, d.ID)
 	require.NoError(t, err)
@@ -97,7 +105,7 @@ func TestBroughtKitsStay(t *testing.T) {
 	svc := shipping(t, s, gauge)
 	require.NoError(t, svc.Load(ctx))
 	ours := strings.NewReplacer("version: 1", "version: 5", "title: Gauge", "title: Ours").Replace(gauge)
-	v, err := svc.Bring(ctx, ours)
+	v, err := svc.Bring(ctx, testkit.Anyone, ours)
 	require.NoError(t, err)
 	assert.Equal(t, 2, v.Revision)
 	assert.False(t, v.Shipped)
@@ -112,7 +120,7 @@ func TestBroughtKitsStay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Newer", k.Title)
 	for _, wrong := range []string{"", "kit: x", strings.Repeat("x", collect.MaxKit+1), strings.Replace(gauge, "way: snmp", "way: pigeon", 1)} {
-		_, err := svc.Bring(ctx, wrong)
+		_, err := svc.Bring(ctx, testkit.Anyone, wrong)
 		var fields domain.FieldErrors
 		require.ErrorAs(t, err, &fields)
 		assert.Contains(t, fields, "document")

@@ -12,8 +12,10 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
@@ -22,16 +24,19 @@ import (
 // Service is the use cases.
 type Service struct {
 	store *store.Store
+	desk  *act.Desk
 	kits  *collect.Service
 	// incidents are ended with the device that they are about.
 	incidents *respond.Service
 	// changed takes up what was changed of a device.
 	changed func(context.Context, domain.ID) error
+	// collectNow fetches everything of a device, and returns how many requests that are.
+	collectNow func(domain.ID) int
 }
 
 // New returns the service.
-func New(s *store.Store, kits *collect.Service, incidents *respond.Service, changed func(context.Context, domain.ID) error) *Service {
-	return &Service{s, kits, incidents, changed}
+func New(s *store.Store, desk *act.Desk, kits *collect.Service, incidents *respond.Service, changed func(context.Context, domain.ID) error, collectNow func(domain.ID) int) *Service {
+	return &Service{s, desk, kits, incidents, changed, collectNow}
 }
 
 // Draft is a device as people type it.
@@ -49,18 +54,22 @@ type Draft struct {
 
 // Draft returns a device as it is, for a form, and the name of what it is reached
 // through by its place.
-func (s *Service) Draft(ctx context.Context, id domain.ID) (d Draft, inherited string, err error) {
-	x, err := s.store.Devices.One(ctx, id)
+func (s *Service) Draft(ctx context.Context, who access.Actor, id domain.ID) (d Draft, inherited string, err error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaCollect)
 	if err != nil {
 		return d, "", err
 	}
-	tree, err := s.tree(ctx, &s.store.Areas)
+	x, err := seen.Devices.One(ctx, id)
+	if err != nil {
+		return d, "", err
+	}
+	tree, err := s.tree(ctx, &seen.Areas)
 	if err != nil {
 		return d, "", err
 	}
 	d = Draft{Name: x.Name, Address: x.Address.String(), PlaceID: x.PlaceID}
 	via, how := tree.Gateway(x)
-	names, err := s.store.Devices.Names(ctx, []domain.ID{via})
+	names, err := seen.Devices.Names(ctx, []domain.ID{via})
 	if how.Own() {
 		d.Via = names[via]
 	} else {
@@ -80,9 +89,63 @@ func (s *Service) tree(ctx context.Context, tx *store.Areas) (t inherit.Tree, er
 
 const maxName = 200
 
+var (
+	changeDevice  = act.Deed{Name: "change a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	pauseDevice   = act.Deed{Name: "pause a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	goOnDevice    = act.Deed{Name: "go on with a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	removeDevice  = act.Deed{Name: "remove a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	restoreDevice = act.Deed{Name: "restore a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	forgetDevice  = act.Deed{Name: "delete the history of a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	collectDevice = act.Deed{Name: "collect from a device now", Area: domain.AreaCollect, Needs: domain.AccessOperate}
+)
+
+// noted is what is noted of a device that is changed.
+type noted struct {
+	Name    string    `json:"name"`
+	Address string    `json:"address"`
+	PlaceID domain.ID `json:"place_id"`
+	Via     domain.ID `json:"via,omitempty"`
+	Paused  bool      `json:"paused"`
+}
+
+func (s *Service) noted(ctx context.Context, tx *store.Areas, x domain.Device) (noted, error) {
+	tree, err := s.tree(ctx, tx)
+	if err != nil {
+		return noted{}, err
+	}
+	n := noted{Name: x.Name, Address: x.Address.String(), PlaceID: x.PlaceID, Paused: x.Paused}
+	if via, how := tree.Gateway(x); how.Own() {
+		n.Via = via
+	}
+	return n, nil
+}
+
 // Change changes where and what a device is. Errors are by field: name, address,
 // place, via, secret. It is in force when it returns.
-func (s *Service) Change(ctx context.Context, id domain.ID, d Draft) (domain.Device, error) {
+func (s *Service) Change(ctx context.Context, who access.Actor, id domain.ID, d Draft) (x domain.Device, err error) {
+	err = s.desk.Do(ctx, who, changeDevice, func(w *act.Work) error {
+		if x, err = w.Device(id); err != nil {
+			return err
+		}
+		before, err := s.noted(ctx, w.Areas, x)
+		if err != nil {
+			return err
+		}
+		if x, err = s.change(ctx, w, who, x, d); err != nil {
+			return err
+		}
+		after, err := s.noted(ctx, w.Areas, x)
+		if err != nil {
+			return err
+		}
+		w.Note(act.Device(x), before, after)
+		w.Then(func(ctx context.Context) error { return s.changed(ctx, id) })
+		return nil
+	})
+	return x, err
+}
+
+func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x domain.Device, d Draft) (domain.Device, error) {
 	d.Name, d.Via = strings.TrimSpace(d.Name), strings.TrimSpace(d.Via)
 	errs := domain.FieldErrors{}
 	if d.Name == "" || len(d.Name) > maxName {
@@ -95,34 +158,26 @@ func (s *Service) Change(ctx context.Context, id domain.ID, d Draft) (domain.Dev
 	if err := errs.OrNil(); err != nil {
 		return domain.Device{}, err
 	}
-	var x domain.Device
-	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		if x, err = tx.Devices.One(ctx, id); err != nil {
-			return err
-		}
-		old := x.Address
-		x.Name, x.Address, x.PlaceID = d.Name, address, d.PlaceID
-		if err := s.place(ctx, tx, x, d.Via); err != nil {
-			return err
-		}
-		if old == address {
-			return nil
-		}
-		return s.move(ctx, tx, x, old, d.Secrets)
-	})
-	if err != nil {
+	old := x.Address
+	x.Name, x.Address, x.PlaceID = d.Name, address, d.PlaceID
+	if err := s.place(ctx, w.Areas, who, x, d.Via); err != nil {
 		return x, err
 	}
-	return x, s.changed(ctx, id)
+	if old == address {
+		return x, nil
+	}
+	return x, s.move(ctx, w, x, old, d.Secrets)
 }
 
-// place stores name, address, place and way of a device.
-func (s *Service) place(ctx context.Context, tx *store.Areas, x domain.Device, via string) error {
+// place stores name, address, place and way of a device. To another place it may only
+// go where the actor may change devices, too.
+func (s *Service) place(ctx context.Context, tx *store.Areas, who access.Actor, x domain.Device, via string) error {
 	places, err := tx.Places.All(ctx)
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(places, func(p domain.Place) bool { return p.ID == x.PlaceID }) {
+	may := who.May(changeDevice.Area, changeDevice.Needs, x.PlaceID)
+	if !may || !slices.ContainsFunc(places, func(p domain.Place) bool { return p.ID == x.PlaceID }) {
 		return domain.FieldErrors{"place": "Choose a place."}
 	}
 	err = tx.Devices.Update(ctx, x)
@@ -132,17 +187,17 @@ func (s *Service) place(ctx context.Context, tx *store.Areas, x domain.Device, v
 	if err != nil {
 		return err
 	}
-	return s.reach(ctx, tx, x, via)
+	return s.reach(ctx, tx, who, x, via)
 }
 
 // reach sets what a device is reached through, or takes it back.
-func (s *Service) reach(ctx context.Context, tx *store.Areas, x domain.Device, via string) error {
+func (s *Service) reach(ctx context.Context, tx *store.Areas, who access.Actor, x domain.Device, via string) error {
 	o := domain.Override{DeviceID: x.ID, Key: domain.SettingGateway}
 	if via == "" {
 		return tx.Overrides.Unset(ctx, o)
 	}
-	gateway, err := tx.Devices.Named(ctx, via)
-	if errors.Is(err, domain.ErrNotFound) {
+	gateway, err := tx.Devices.Named(ctx, x.PlaceID, via)
+	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaCollect, domain.AccessSee, gateway.PlaceID) {
 		return domain.FieldErrors{"via": "There is no device of this name."}
 	}
 	if err != nil {
@@ -176,11 +231,11 @@ const mostHops = 32
 
 // move lets credentials go along to another address, within the ranges that they
 // are bound to; outside of them their secrets must have been typed again.
-func (s *Service) move(ctx context.Context, tx *store.Areas, x domain.Device, old netip.Addr, typed domain.Secrets) error {
-	if err := tx.Devices.Readdress(ctx, x.ID, old, x.Address); err != nil {
+func (s *Service) move(ctx context.Context, w *act.Work, x domain.Device, old netip.Addr, typed domain.Secrets) error {
+	if err := w.Devices.Readdress(ctx, x.ID, old, x.Address); err != nil {
 		return err
 	}
-	endpoints, err := tx.Endpoints.Of(ctx, x.ID)
+	endpoints, err := w.Endpoints.Of(ctx, x.ID)
 	if err != nil {
 		return err
 	}
@@ -188,7 +243,7 @@ func (s *Service) move(ctx context.Context, tx *store.Areas, x domain.Device, ol
 		if e.CredentialID == 0 || e.Address.IsValid() {
 			continue // it is asked at an address of its own
 		}
-		problem, err := s.kits.Rebind(ctx, tx, e.CredentialID, x.Address, typed)
+		problem, err := s.kits.Rebind(ctx, w, e.CredentialID, x.Address, typed)
 		if err != nil {
 			return err
 		}
@@ -199,26 +254,71 @@ func (s *Service) move(ctx context.Context, tx *store.Areas, x domain.Device, ol
 	return nil
 }
 
-// Remove stops watching a device. Its history is kept until Forget; what is open
-// about it is over, and its tickets are told so.
-func (s *Service) Remove(ctx context.Context, id domain.ID) error {
-	now := time.Now().UTC()
-	err := s.store.InTx(ctx, func(tx *store.Areas) error {
-		d, err := tx.Devices.One(ctx, id)
+// SetPaused stops collecting from a device, or goes on with it.
+func (s *Service) SetPaused(ctx context.Context, who access.Actor, id domain.ID, paused bool) error {
+	deed := goOnDevice
+	if paused {
+		deed = pauseDevice
+	}
+	return s.desk.Do(ctx, who, deed, func(w *act.Work) error {
+		x, err := w.Device(id)
 		if err != nil {
 			return err
 		}
-		// First of all, so that nothing else begins for the device meanwhile.
-		if err := tx.Devices.Remove(ctx, id, now); err != nil {
+		before, err := s.noted(ctx, w.Areas, x)
+		if err != nil {
 			return err
 		}
-		return s.incidents.EndOf(ctx, tx, d, now)
+		after := before
+		x.Paused, after.Paused = paused, paused
+		w.Note(act.Device(x), before, after)
+		w.Then(func(ctx context.Context) error { return s.changed(ctx, id) })
+		return w.Devices.Update(ctx, x)
 	})
-	if err != nil {
-		return err
-	}
-	s.incidents.Wake()
-	return gone(s.changed(ctx, id))
+}
+
+// CollectNow fetches everything of a device as soon as it is free, and returns how
+// many requests that are.
+func (s *Service) CollectNow(ctx context.Context, who access.Actor, id domain.ID) (requests int, err error) {
+	err = s.desk.Do(ctx, who, collectDevice, func(w *act.Work) error {
+		x, err := w.Device(id)
+		if err != nil {
+			return err
+		}
+		w.NoteFor(act.Device(x), nil, nil, "")
+		w.Then(func(context.Context) error {
+			requests = s.collectNow(id)
+			return nil
+		})
+		return nil
+	})
+	return requests, err
+}
+
+// Remove stops watching a device. Its history is kept until Forget; what is open
+// about it is over, and its tickets are told so.
+func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) error {
+	now := time.Now().UTC()
+	return s.desk.Do(ctx, who, removeDevice, func(w *act.Work) error {
+		d, err := w.Device(id)
+		if err != nil {
+			return err
+		}
+		before, err := s.noted(ctx, w.Areas, d)
+		if err != nil {
+			return err
+		}
+		w.Note(act.Device(d), before, nil)
+		w.Then(func(ctx context.Context) error {
+			s.incidents.Wake()
+			return gone(s.changed(ctx, id))
+		})
+		// First of all, so that nothing else begins for the device meanwhile.
+		if err := w.Devices.Remove(ctx, id, now); err != nil {
+			return err
+		}
+		return s.incidents.EndOf(ctx, w.Areas, d, now)
+	})
 }
 
 // gone is no error where a device is taken up that is no longer there.
@@ -230,33 +330,76 @@ func gone(err error) error {
 }
 
 // Removed returns devices that are no longer watched, and how many match in all.
-func (s *Service) Removed(ctx context.Context, f domain.RemovedFilter) ([]domain.RemovedDevice, int64, error) {
-	return s.store.Devices.Removed(ctx, f)
+func (s *Service) Removed(ctx context.Context, who access.Actor, f domain.RemovedFilter) ([]domain.RemovedDevice, int64, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return nil, 0, err
+	}
+	return seen.Devices.Removed(ctx, f)
 }
 
 // RemovedOne returns a device that is no longer watched, or ErrNotFound.
-func (s *Service) RemovedOne(ctx context.Context, id domain.ID) (domain.Device, error) {
-	return s.store.Devices.RemovedOne(ctx, id)
+func (s *Service) RemovedOne(ctx context.Context, who access.Actor, id domain.ID) (domain.Device, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return domain.Device{}, err
+	}
+	return seen.Devices.RemovedOne(ctx, id)
 }
 
 // Restore watches a removed device again as it was, with its history.
-func (s *Service) Restore(ctx context.Context, id domain.ID) (domain.Device, error) {
-	x, err := s.store.Devices.RemovedOne(ctx, id)
+func (s *Service) Restore(ctx context.Context, who access.Actor, id domain.ID) (x domain.Device, err error) {
+	err = s.desk.Do(ctx, who, restoreDevice, func(w *act.Work) error {
+		if x, err = removed(ctx, w, id); err != nil {
+			return err
+		}
+		x.CreatedAt = time.Now().UTC()
+		x, err = w.Devices.Restore(ctx, id, x)
+		if errors.Is(err, domain.ErrConflict) {
+			return fmt.Errorf("%w: another device is called so by now; rename it first", domain.ErrConflict)
+		}
+		if err != nil {
+			return err
+		}
+		after, err := s.noted(ctx, w.Areas, x)
+		if err != nil {
+			return err
+		}
+		w.Note(act.Device(x), nil, after)
+		w.Then(func(ctx context.Context) error { return s.changed(ctx, id) })
+		return nil
+	})
+	return x, err
+}
+
+// removed returns a removed device at whose place the actor may act.
+func removed(ctx context.Context, w *act.Work, id domain.ID) (domain.Device, error) {
+	x, err := w.Devices.RemovedOne(ctx, id)
 	if err != nil {
-		return x, err
+		return x, w.Missing(err)
 	}
-	x.CreatedAt = time.Now().UTC()
-	x, err = s.store.Devices.Restore(ctx, id, x)
-	if errors.Is(err, domain.ErrConflict) {
-		return x, fmt.Errorf("%w: another device is called so by now; rename it first", domain.ErrConflict)
+	if err := w.At(x.PlaceID); err != nil {
+		return domain.Device{}, err // nothing is told of what may not be seen
 	}
-	if err != nil {
-		return x, err
-	}
-	return x, s.changed(ctx, id)
+	return x, nil
 }
 
 // Forget deletes a removed device with all its history.
-func (s *Service) Forget(ctx context.Context, id domain.ID) error {
-	return s.store.ForgetDevice(ctx, id)
+func (s *Service) Forget(ctx context.Context, who access.Actor, id domain.ID) error {
+	return s.desk.Do(ctx, who, forgetDevice, func(w *act.Work) error {
+		x, err := removed(ctx, w, id)
+		if err != nil {
+			return err
+		}
+		series, err := w.Series.OfDevice(ctx, id)
+		if err != nil {
+			return err
+		}
+		w.Note(act.Device(x), noted{Name: x.Name, Address: x.Address.String(), PlaceID: x.PlaceID}, nil)
+		w.Then(func(context.Context) error {
+			s.store.ForgetSeries(series)
+			return nil
+		})
+		return w.Devices.Forget(ctx, id)
+	})
 }

@@ -31,9 +31,11 @@ type pier struct {
 func setup(t *testing.T) pier {
 	t.Helper()
 	s, ctx := testkit.Store(t), t.Context()
-	place, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
+	root, err := s.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	require.NoError(t, err)
-	quay, err := s.Places.Save(ctx, domain.Place{Name: "Quay", Kind: domain.Site})
+	place, err := s.Places.Save(ctx, domain.Place{ParentID: root.ID, Name: "Pier", Kind: domain.Site})
+	require.NoError(t, err)
+	quay, err := s.Places.Save(ctx, domain.Place{ParentID: root.ID, Name: "Quay", Kind: domain.Site})
 	require.NoError(t, err)
 	add := func(name, address string) domain.Device {
 		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: name, Address: netip.MustParseAddr(address), CreatedAt: time.Now()}, "", nil)
@@ -45,13 +47,13 @@ func setup(t *testing.T) pier {
 	require.NoError(t, err)
 	require.NoError(t, s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: sw.ID, Way: "snmp", CredentialID: c.ID, Settings: map[string]string{}}))
 	changed := &[]domain.ID{}
-	svc := devices.New(s, testkit.Kits(t, s), respond.New(s, nil, nil, "", func() {}), func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil })
+	svc := devices.New(s, testkit.Desk(s), testkit.Kits(t, s), respond.New(s, nil, nil, nil, "", func() {}), func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil }, func(domain.ID) int { return 1 })
 	return pier{svc, s, edge, sw, quay, changed}
 }
 
 func (p pier) draft(t *testing.T) devices.Draft {
 	t.Helper()
-	d, _, err := p.Draft(t.Context(), p.sw.ID)
+	d, _, err := p.Draft(t.Context(), testkit.Anyone, p.sw.ID)
 	require.NoError(t, err)
 	return d
 }
@@ -61,7 +63,7 @@ func TestADeviceThatMovedStaysItself(t *testing.T) {
 	p, ctx := setup(t), t.Context()
 	made, err := p.store.Series.Add(ctx, []domain.Series{{DeviceID: p.sw.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
 	require.NoError(t, err)
-	got, err := p.Change(ctx, p.sw.ID, devices.Draft{Name: " quay-sw-1 ", Address: "192.0.2.77", PlaceID: p.quay.ID, Via: "np-edge-1"})
+	got, err := p.Change(ctx, testkit.Anyone, p.sw.ID, devices.Draft{Name: " quay-sw-1 ", Address: "192.0.2.77", PlaceID: p.quay.ID, Via: "np-edge-1"})
 	require.NoError(t, err)
 	assert.Equal(t, []domain.ID{p.sw.ID}, *p.changed)
 	stored, err := p.store.Devices.One(ctx, p.sw.ID)
@@ -80,7 +82,7 @@ func TestADeviceThatMovedStaysItself(t *testing.T) {
 
 	d := p.draft(t)
 	d.Via = ""
-	_, err = p.Change(ctx, p.sw.ID, d)
+	_, err = p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 	require.NoError(t, err)
 	assert.Empty(t, p.draft(t).Via)
 }
@@ -95,30 +97,30 @@ func TestWhatCannotBeIsRefusedAndChangesNothing(t *testing.T) {
 	} {
 		d := p.draft(t)
 		change(&d)
-		_, err := p.Change(ctx, p.sw.ID, d)
+		_, err := p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 		var errs domain.FieldErrors
 		require.ErrorAs(t, err, &errs, field)
 		assert.Contains(t, errs, field)
 	}
 	d := p.draft(t)
 	d.Name = "np-edge-1"
-	_, err := p.Change(ctx, p.sw.ID, d)
+	_, err := p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 	assert.ErrorContains(t, err, "unique")
 	d.Name, d.Via = "np-sw-1", "np-edge-1"
-	_, err = p.Change(ctx, p.sw.ID, d)
+	_, err = p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 	require.NoError(t, err)
-	edge, _, err := p.Draft(ctx, p.edge.ID)
+	edge, _, err := p.Draft(ctx, testkit.Anyone, p.edge.ID)
 	require.NoError(t, err)
 	edge.Via = "np-sw-1"
-	_, err = p.Change(ctx, p.edge.ID, edge)
+	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	assert.ErrorContains(t, err, "through itself")
 	edge.Via = "np-edge-1"
-	_, err = p.Change(ctx, p.edge.ID, edge)
+	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	assert.ErrorContains(t, err, "through itself")
 	stored, err := p.store.Devices.One(ctx, p.sw.ID)
 	require.NoError(t, err)
 	assert.Equal(t, p.sw.Address, stored.Address)
-	_, err = p.Change(ctx, 999, d)
+	_, err = p.Change(ctx, testkit.Anyone, 999, d)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
@@ -129,7 +131,7 @@ func TestSecretsDoNotFollowADeviceAnywhere(t *testing.T) {
 	d := p.draft(t)
 	d.Address = "198.51.100.7"
 	refused := func(want string) {
-		_, err := p.Change(ctx, p.sw.ID, d)
+		_, err := p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 		var errs domain.FieldErrors
 		require.ErrorAs(t, err, &errs)
 		assert.Contains(t, errs["secret"], want)
@@ -142,7 +144,7 @@ func TestSecretsDoNotFollowADeviceAnywhere(t *testing.T) {
 	d.Secrets = domain.Secrets{"": "guess"}
 	refused("not what is stored")
 	d.Secrets = domain.Secrets{"community": "quayside"}
-	_, err := p.Change(ctx, p.sw.ID, d)
+	_, err := p.Change(ctx, testkit.Anyone, p.sw.ID, d)
 	require.NoError(t, err)
 	all, err := p.store.Credentials.All(ctx)
 	require.NoError(t, err)
@@ -159,13 +161,13 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, p.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: 7}}}))
 	in, err := p.store.Incidents.Save(ctx, domain.Incident{DeviceID: p.sw.ID, Cause: "c", Title: "t", Level: 2, Worst: 3, State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
 	require.NoError(t, err)
-	edge, _, err := p.Draft(ctx, p.edge.ID)
+	edge, _, err := p.Draft(ctx, testkit.Anyone, p.edge.ID)
 	require.NoError(t, err)
 	edge.Via = "np-sw-1"
-	_, err = p.Change(ctx, p.edge.ID, edge)
+	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	require.NoError(t, err)
 
-	require.NoError(t, p.Remove(ctx, p.sw.ID))
+	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID))
 	all, err := p.store.Devices.All(ctx)
 	require.NoError(t, err)
 	assert.Len(t, all, 1)
@@ -173,25 +175,25 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, domain.IncidentResolved, got.State)
 	assert.Equal(t, domain.LevelCritical, got.Level)
-	edge, _, err = p.Draft(ctx, p.edge.ID)
+	edge, _, err = p.Draft(ctx, testkit.Anyone, p.edge.ID)
 	require.NoError(t, err)
 	assert.Empty(t, edge.Via, "nothing is reached through what is not there")
-	removed, total, err := p.Removed(ctx, domain.RemovedFilter{Search: "sw"})
+	removed, total, err := p.Removed(ctx, testkit.Anyone, domain.RemovedFilter{Search: "sw"})
 	require.NoError(t, err)
 	require.Len(t, removed, 1)
 	assert.Equal(t, int64(1), total)
 	assert.Equal(t, []any{"np-sw-1", "192.0.2.1", "Pier", 1}, []any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series})
-	assert.ErrorIs(t, p.Remove(ctx, p.sw.ID), domain.ErrNotFound)
+	assert.ErrorIs(t, p.Remove(ctx, testkit.Anyone, p.sw.ID), domain.ErrNotFound)
 
 	edge.Name = "np-sw-1" // its name is free
-	_, err = p.Change(ctx, p.edge.ID, edge)
+	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	require.NoError(t, err)
-	_, err = p.Restore(ctx, p.sw.ID)
+	_, err = p.Restore(ctx, testkit.Anyone, p.sw.ID)
 	assert.ErrorIs(t, err, domain.ErrConflict)
 	edge.Name = "np-edge-1"
-	_, err = p.Change(ctx, p.edge.ID, edge)
+	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	require.NoError(t, err)
-	back, err := p.Restore(ctx, p.sw.ID)
+	back, err := p.Restore(ctx, testkit.Anyone, p.sw.ID)
 	require.NoError(t, err)
 	assert.Equal(t, p.sw.ID, back.ID)
 	assert.Equal(t, domain.Unknown, back.Health)
@@ -199,10 +201,10 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, values, 1)
 
-	require.NoError(t, p.Remove(ctx, p.sw.ID))
-	require.NoError(t, p.Forget(ctx, p.sw.ID))
-	assert.ErrorIs(t, p.Forget(ctx, p.sw.ID), domain.ErrNotFound)
-	removed, _, err = p.Removed(ctx, domain.RemovedFilter{})
+	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID))
+	require.NoError(t, p.Forget(ctx, testkit.Anyone, p.sw.ID))
+	assert.ErrorIs(t, p.Forget(ctx, testkit.Anyone, p.sw.ID), domain.ErrNotFound)
+	removed, _, err = p.Removed(ctx, testkit.Anyone, domain.RemovedFilter{})
 	require.NoError(t, err)
 	assert.Empty(t, removed)
 }

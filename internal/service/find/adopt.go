@@ -10,9 +10,11 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -59,67 +61,90 @@ type Adoption struct {
 }
 
 // Finds returns what a sweep found.
-func (s *Service) Finds(ctx context.Context, sweepID domain.ID) ([]domain.Find, error) {
-	if _, err := s.store.Sweeps.One(ctx, sweepID); err != nil {
+func (s *Service) Finds(ctx context.Context, who access.Actor, sweepID domain.ID) ([]domain.Find, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
 		return nil, err
 	}
-	return s.store.Finds.Of(ctx, sweepID)
+	if _, err := seen.Sweeps.One(ctx, sweepID); err != nil {
+		return nil, err
+	}
+	return seen.Finds.Of(ctx, sweepID)
 }
 
 // Sightings returns what answered a sweep otherwise.
-func (s *Service) Sightings(ctx context.Context, sweepID domain.ID) ([]domain.Sighting, error) {
-	return s.store.Sightings.Of(ctx, sweepID)
+func (s *Service) Sightings(ctx context.Context, who access.Actor, sweepID domain.ID) ([]domain.Sighting, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Sightings.Of(ctx, sweepID)
 }
 
 // Adopt makes finds watched devices, all or none, and begins to collect. It
 // returns the new devices.
-func (s *Service) Adopt(ctx context.Context, sweepID domain.ID, a Adoption) ([]domain.Device, error) {
-	w, err := s.store.Sweeps.One(ctx, sweepID)
-	if err != nil {
-		return nil, err
-	}
-	all, err := s.store.Finds.Of(ctx, sweepID)
-	if err != nil {
-		return nil, err
-	}
-	chosen, err := choose(all, a.FindIDs)
-	if err != nil {
-		return nil, err
-	}
-	for _, name := range a.Kits {
-		if _, err := s.kits.Kit(name); err != nil {
-			return nil, domain.FieldErrors{"kits": "There is no kit " + name + "."}
-		}
-	}
-	var made []domain.Device
-	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		place, err := s.placeFor(ctx, tx, a)
+func (s *Service) Adopt(ctx context.Context, who access.Actor, sweepID domain.ID, a Adoption) (made []domain.Device, err error) {
+	err = s.desk.Do(ctx, who, adopt, func(w *act.Work) error {
+		sweep, chosen, err := chosenOf(ctx, w, sweepID, a.FindIDs)
 		if err != nil {
 			return err
 		}
-		for _, f := range chosen {
-			d, err := s.adoptOne(ctx, tx, f, place.ID, w.Port, a.Kits)
-			if err != nil {
-				return err
-			}
-			made = append(made, d)
-			if f.ID != a.GatewayFind {
-				continue
-			}
-			gateway := domain.Override{PlaceID: place.ID, Key: domain.SettingGateway, Value: strconv.FormatInt(d.ID, 10)}
-			if err := tx.Overrides.Set(ctx, gateway, d.ID); err != nil {
-				return err
+		for _, name := range a.Kits {
+			if _, err := s.kits.Kit(name); err != nil {
+				return domain.FieldErrors{"kits": "There is no kit " + name + "."}
 			}
 		}
-		return nil
+		place, err := s.placeFor(ctx, w, sweep, a)
+		if err != nil {
+			return err
+		}
+		made, err = s.adoptAll(ctx, w, sweep, chosen, place, a)
+		w.Then(func(ctx context.Context) error { return s.begun(ctx, made) })
+		return err
 	})
-	if err != nil {
-		return nil, err
-	}
-	for _, d := range made {
+	return made, err
+}
+
+// begun begins to collect from devices.
+func (s *Service) begun(ctx context.Context, devices []domain.Device) error {
+	for _, d := range devices {
 		if err := s.adopted(ctx, d.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// chosenOf returns a sweep at whose place the actor may act, with some of its finds.
+func chosenOf(ctx context.Context, w *act.Work, sweepID domain.ID, ids []domain.ID) (domain.Sweep, []domain.Find, error) {
+	sweep, err := of(ctx, w, sweepID)
+	if err != nil {
+		return sweep, nil, err
+	}
+	all, err := w.Finds.Of(ctx, sweepID)
+	if err != nil {
+		return sweep, nil, err
+	}
+	chosen, err := choose(all, ids)
+	return sweep, chosen, err
+}
+
+func (s *Service) adoptAll(ctx context.Context, w *act.Work, sweep domain.Sweep, finds []domain.Find, place domain.Place, a Adoption) (made []domain.Device, err error) {
+	for _, f := range finds {
+		d, err := s.adoptOne(ctx, w.Areas, f, place.ID, sweep.Port, a.Kits)
+		if err != nil {
 			return made, err
 		}
+		made = append(made, d)
+		w.Note(act.Device(d), nil, d)
+		if f.ID != a.GatewayFind {
+			continue
+		}
+		gateway := domain.Override{PlaceID: place.ID, Key: domain.SettingGateway, Value: strconv.FormatInt(d.ID, 10)}
+		if err := w.Overrides.Set(ctx, gateway, d.ID); err != nil {
+			return made, err
+		}
+		w.Note(act.Thing{Kind: "place", ID: place.ID, Name: place.Name, PlaceID: place.ID}, nil, gateway)
 	}
 	return made, nil
 }
@@ -142,15 +167,18 @@ func choose(all []domain.Find, ids []domain.ID) ([]domain.Find, error) {
 	return out, nil
 }
 
-func (s *Service) placeFor(ctx context.Context, tx *store.Areas, a Adoption) (domain.Place, error) {
-	places, err := tx.Places.All(ctx)
+// placeFor is where adopted devices come: a place within that of the sweep where the
+// actor may act, or a new one.
+func (s *Service) placeFor(ctx context.Context, w *act.Work, sweep domain.Sweep, a Adoption) (domain.Place, error) {
+	places, err := w.Places.All(ctx)
 	if err != nil {
 		return domain.Place{}, err
 	}
+	tree := access.NewTree(places)
 	name := strings.TrimSpace(a.NewPlace)
 	if name == "" {
-		i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ID == a.PlaceID })
-		if i < 0 {
+		i := slices.IndexFunc(places, func(p domain.Place) bool { return p.ID == a.PlaceID && tree.Within(p.ID, sweep.PlaceID) })
+		if i < 0 || w.At(a.PlaceID) != nil {
 			return domain.Place{}, domain.FieldErrors{"place": "Choose a place, or name a new one."}
 		}
 		return places[i], nil
@@ -158,14 +186,43 @@ func (s *Service) placeFor(ctx context.Context, tx *store.Areas, a Adoption) (do
 	if len(name) > maxName {
 		return domain.Place{}, domain.FieldErrors{"place": fmt.Sprintf("At most %d characters.", maxName)}
 	}
-	p := domain.Place{Name: name, Kind: domain.Site}
-	if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.Kind == domain.Organisation }); i >= 0 {
-		p.ParentID = places[i].ID
+	p := domain.Place{Name: name, Kind: domain.Site, ParentID: sweep.PlaceID}
+	if p.ParentID == 0 {
+		if p.ParentID, err = organisation(ctx, w, places); err != nil {
+			return p, err
+		}
 	}
-	p, err = tx.Places.Save(ctx, p)
+	if err := w.At(p.ParentID); err != nil {
+		return p, err
+	}
+	w.Then(func(context.Context) error {
+		s.sheets.Forget()
+		return nil
+	})
+	return newPlace(ctx, w, p)
+}
+
+// firstOrganisation is what the organisation is called that is made with the first place.
+const firstOrganisation = "Our organisation"
+
+// organisation is what a new site lies below; the first one makes its organisation, too.
+func organisation(ctx context.Context, w *act.Work, places []domain.Place) (domain.ID, error) {
+	if i := slices.IndexFunc(places, func(p domain.Place) bool { return p.Kind == domain.Organisation }); i >= 0 {
+		return places[i].ID, nil
+	}
+	if err := w.Whole(); err != nil {
+		return 0, err
+	}
+	p, err := newPlace(ctx, w, domain.Place{Name: firstOrganisation, Kind: domain.Organisation})
+	return p.ID, err
+}
+
+func newPlace(ctx context.Context, w *act.Work, p domain.Place) (domain.Place, error) {
+	p, err := w.Places.Save(ctx, p)
 	if errors.Is(err, domain.ErrConflict) {
 		return p, domain.FieldErrors{"place": "There is a place of this name already: choose it in the list."}
 	}
+	w.Note(act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}, nil, p)
 	return p, err
 }
 
@@ -204,7 +261,7 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, 
 // add makes a device of a find, or watches one again that was removed: its history
 // goes on.
 func add(ctx context.Context, tx *store.Areas, d domain.Device, f domain.Find) (domain.Device, error) {
-	removed, err := tx.Devices.RemovedLike(ctx, f.Identity, d.Name, f.Address)
+	removed, err := tx.Devices.RemovedLike(ctx, d.PlaceID, f.Identity, d.Name, f.Address)
 	if err != nil {
 		return d, err
 	}
@@ -215,25 +272,27 @@ func add(ctx context.Context, tx *store.Areas, d domain.Device, f domain.Find) (
 }
 
 // Ignore puts finds aside, or takes them back to new.
-func (s *Service) Ignore(ctx context.Context, sweepID domain.ID, ids []domain.ID, ignore bool) error {
-	all, err := s.store.Finds.Of(ctx, sweepID)
-	if err != nil {
-		return err
-	}
-	chosen, err := choose(all, ids)
-	if err != nil {
-		return err
-	}
-	verdict := domain.FindNew
-	if ignore {
-		verdict = domain.FindIgnored
-	}
-	return s.store.InTx(ctx, func(tx *store.Areas) error {
+func (s *Service) Ignore(ctx context.Context, who access.Actor, sweepID domain.ID, ids []domain.ID, aside bool) error {
+	return s.desk.Do(ctx, who, ignore, func(w *act.Work) error {
+		sweep, chosen, err := chosenOf(ctx, w, sweepID, ids)
+		if err != nil {
+			return err
+		}
+		verdict := domain.FindNew
+		if aside {
+			verdict = domain.FindIgnored
+		}
 		for _, f := range chosen {
-			if err := tx.Finds.SetVerdict(ctx, f.ID, verdict, 0); err != nil {
+			w.Note(thing(sweep), verdictOf(f, f.Verdict), verdictOf(f, verdict))
+			if err := w.Finds.SetVerdict(ctx, f.ID, verdict, 0); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// verdictOf is what is noted of a find.
+func verdictOf(f domain.Find, v domain.Verdict) map[string]string {
+	return map[string]string{"find": strings.TrimSpace(f.Name + " " + f.Address), "verdict": string(v)}
 }

@@ -10,10 +10,12 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
@@ -41,11 +43,13 @@ const (
 // Service is the use cases of finding.
 type Service struct {
 	store   *store.Store
+	desk    *act.Desk
+	sheets  *act.Sheets
 	kits    *collect.Service
 	prober  Prober
 	vendors map[string]identity.Vendor
 	// changed is told the sweep whose progress changed.
-	changed func(domain.ID)
+	changed func(domain.Sweep)
 	// adopted is told each new device.
 	adopted func(context.Context, domain.ID) error
 
@@ -55,16 +59,18 @@ type Service struct {
 }
 
 // New returns the service.
-func New(s *store.Store, kits *collect.Service, p Prober, vendors map[string]identity.Vendor, changed func(domain.ID), adopted func(context.Context, domain.ID) error) *Service {
-	return &Service{store: s, kits: kits, prober: p, vendors: vendors, changed: changed, adopted: adopted, stops: map[domain.ID]context.CancelFunc{}}
+func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, kits *collect.Service, p Prober, vendors map[string]identity.Vendor, changed func(domain.Sweep), adopted func(context.Context, domain.ID) error) *Service {
+	return &Service{store: s, desk: desk, sheets: sheets, kits: kits, prober: p, vendors: vendors, changed: changed, adopted: adopted, stops: map[domain.ID]context.CancelFunc{}}
 }
 
 // Draft is a sweep as a person or a program asks for it.
 type Draft struct {
-	Name    string `json:"name"`
-	Ranges  string `json:"ranges"`
-	Exclude string `json:"exclude,omitempty"`
-	Port    int    `json:"port"`
+	// PlaceID is the part of the tree that its finds are for; zero for all of it.
+	PlaceID domain.ID `json:"place_id,omitempty"`
+	Name    string    `json:"name"`
+	Ranges  string    `json:"ranges"`
+	Exclude string    `json:"exclude,omitempty"`
+	Port    int       `json:"port"`
 	// Pace in requests a second; 0 chooses by the addresses.
 	Pace          int           `json:"pace,omitempty"`
 	CredentialIDs []domain.ID   `json:"credential_ids,omitempty"`
@@ -120,40 +126,79 @@ func paceFor(set ranges.Set) int {
 	return DefaultPace
 }
 
+var (
+	makeSweep   = act.Deed{Name: "make a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	startSweep  = act.Deed{Name: "start a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	stopSweep   = act.Deed{Name: "stop a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	removeSweep = act.Deed{Name: "remove a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	adopt       = act.Deed{Name: "adopt devices", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	ignore      = act.Deed{Name: "put finds aside", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	takeOver    = act.Deed{Name: "take over what was found", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+)
+
+func thing(w domain.Sweep) act.Thing {
+	return act.Thing{Kind: "sweep", ID: w.ID, Name: w.Name, PlaceID: w.PlaceID}
+}
+
 // Create stores a sweep; it does not start it.
-func (s *Service) Create(ctx context.Context, d Draft) (domain.Sweep, error) {
-	total, errs := d.Check()
-	have, err := s.store.Credentials.All(ctx)
-	if err != nil {
-		return domain.Sweep{}, err
-	}
-	for _, id := range d.CredentialIDs {
-		if !slices.ContainsFunc(have, func(c domain.Credential) bool { return c.ID == id }) {
-			errs["credentials"] = fmt.Sprintf("There is no credential %d.", id)
+func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made domain.Sweep, err error) {
+	err = s.desk.Do(ctx, who, makeSweep, func(w *act.Work) error {
+		if err := w.At(d.PlaceID); err != nil {
+			return err
 		}
-	}
-	if len(errs) > 0 {
-		return domain.Sweep{}, errs
-	}
-	var made domain.Sweep
-	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		again, err := rebind(ctx, tx, d)
+		total, errs := d.Check()
+		have, err := w.Credentials.All(ctx)
 		if err != nil {
 			return err
 		}
-		if d.Community != "" && !again {
-			kind, secrets := s.prober.Credential(d.Community)
-			c, err := tx.Credentials.Add(ctx, domain.Credential{Name: credentialName(d.NewName, have), Kind: kind, Ranges: strings.TrimSpace(d.Ranges)}, secrets)
-			if err != nil {
-				return err
-			}
-			d.CredentialIDs = append(d.CredentialIDs, c.ID)
+		if id, ok := unusable(who, d.CredentialIDs, have); ok {
+			errs["credentials"] = fmt.Sprintf("There is no credential %d.", id)
 		}
-		made, err = tx.Sweeps.Save(ctx, domain.Sweep{Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude), Port: d.Port, Pace: d.Pace,
-			CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total, CreatedAt: time.Now().UTC()})
-		return err
+		if err := errs.OrNil(); err != nil {
+			return err
+		}
+		if err := s.credential(ctx, w, &d, have); err != nil {
+			return err
+		}
+		made, err = w.Sweeps.Save(ctx, domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
+			Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total, CreatedAt: time.Now().UTC()})
+		if err != nil {
+			return err
+		}
+		w.Note(thing(made), nil, made)
+		return nil
 	})
 	return made, err
+}
+
+// unusable returns a credential of the wanted ones that an actor may not use.
+func unusable(who access.Actor, wanted []domain.ID, have []domain.Credential) (domain.ID, bool) {
+	for _, id := range wanted {
+		usable := slices.ContainsFunc(have, func(c domain.Credential) bool {
+			return c.ID == id && who.May(makeSweep.Area, makeSweep.Needs, c.PlaceID)
+		})
+		if !usable {
+			return id, true
+		}
+	}
+	return 0, false
+}
+
+// credential stores what was typed as a credential, and binds those that are used to
+// the addresses of the sweep.
+func (s *Service) credential(ctx context.Context, w *act.Work, d *Draft, have []domain.Credential) error {
+	again, err := rebind(ctx, w, *d)
+	if err != nil || d.Community == "" || again {
+		return err
+	}
+	kind, secrets := s.prober.Credential(d.Community)
+	c := domain.Credential{PlaceID: d.PlaceID, Name: credentialName(d.NewName, have), Kind: kind, Ranges: strings.TrimSpace(d.Ranges)}
+	if c, err = w.Credentials.Add(ctx, c, secrets); err != nil {
+		return err
+	}
+	w.Note(act.Thing{Kind: "credential", ID: c.ID, Name: c.Name, PlaceID: c.PlaceID}, nil, c)
+	d.CredentialIDs = append(d.CredentialIDs, c.ID)
+	return nil
 }
 
 // credentialName finds a free name for a credential typed into a sweep.
@@ -170,21 +215,75 @@ func credentialName(wanted string, have []domain.Credential) string {
 }
 
 // Sweeps returns all sweeps, newest first.
-func (s *Service) Sweeps(ctx context.Context) ([]domain.Sweep, error) { return s.store.Sweeps.All(ctx) }
+func (s *Service) Sweeps(ctx context.Context, who access.Actor) ([]domain.Sweep, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Sweeps.All(ctx)
+}
 
 // Sweep returns one sweep, or ErrNotFound.
-func (s *Service) Sweep(ctx context.Context, id domain.ID) (domain.Sweep, error) {
-	return s.store.Sweeps.One(ctx, id)
+func (s *Service) Sweep(ctx context.Context, who access.Actor, id domain.ID) (domain.Sweep, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
+		return domain.Sweep{}, err
+	}
+	return seen.Sweeps.One(ctx, id)
+}
+
+// Credentials returns what can be asked with, without the secrets.
+func (s *Service) Credentials(ctx context.Context, who access.Actor) ([]domain.Credential, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Credentials.All(ctx)
+}
+
+// of returns a sweep at whose place the actor may do the deed.
+func of(ctx context.Context, w *act.Work, id domain.ID) (domain.Sweep, error) {
+	x, err := w.Sweeps.One(ctx, id)
+	if err != nil {
+		return x, w.Missing(err)
+	}
+	if err := w.At(x.PlaceID); err != nil {
+		return domain.Sweep{}, err // nothing is told of what may not be seen
+	}
+	return x, nil
 }
 
 // Delete removes a sweep with its finds; adopted devices stay.
-func (s *Service) Delete(ctx context.Context, id domain.ID) error {
-	s.Stop(id)
-	return s.store.Sweeps.Delete(ctx, id)
+func (s *Service) Delete(ctx context.Context, who access.Actor, id domain.ID) error {
+	return s.desk.Do(ctx, who, removeSweep, func(w *act.Work) error {
+		x, err := of(ctx, w, id)
+		if err != nil {
+			return err
+		}
+		s.end(id)
+		w.Note(thing(x), x, nil)
+		return w.Sweeps.Delete(ctx, id)
+	})
 }
 
 // Stop ends a running sweep; what was found stays.
-func (s *Service) Stop(id domain.ID) {
+func (s *Service) Stop(ctx context.Context, who access.Actor, id domain.ID) error {
+	return s.desk.Do(ctx, who, stopSweep, func(w *act.Work) error {
+		x, err := of(ctx, w, id)
+		if err != nil {
+			return err
+		}
+		w.NoteFor(thing(x), nil, nil, "")
+		w.Then(func(context.Context) error {
+			s.end(id)
+			return nil
+		})
+		return nil
+	})
+}
+
+// end ends a sweep that is running.
+func (s *Service) end(id domain.ID) {
 	s.mu.Lock()
 	stop := s.stops[id]
 	s.mu.Unlock()

@@ -16,6 +16,7 @@ import (
 
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
@@ -78,7 +79,7 @@ func setup(t *testing.T) *world {
 	svc := testkit.Kits(t, s)
 	w := &world{store: s, network: &network{devices: map[string]identity.Answer{}}}
 	vendors := map[string]identity.Vendor{"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}}}
-	w.Service = find.New(s, svc, w.network, vendors, func(domain.ID) {}, func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil })
+	w.Service = find.New(s, testkit.Desk(s), act.NewSheets(s), svc, w.network, vendors, func(domain.Sweep) {}, func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil })
 	t.Cleanup(w.Close)
 	return w
 }
@@ -90,9 +91,9 @@ func draft(ranges string) find.Draft {
 // sweep makes and runs a sweep to its end.
 func (w *world) sweep(t *testing.T, d find.Draft) (domain.Sweep, []domain.Find) {
 	t.Helper()
-	made, err := w.Create(t.Context(), d)
+	made, err := w.Create(t.Context(), testkit.Anyone, d)
 	require.NoError(t, err)
-	require.NoError(t, w.Start(t.Context(), made.ID))
+	require.NoError(t, w.Start(t.Context(), testkit.Anyone, made.ID))
 	return w.finish(t, made.ID)
 }
 
@@ -101,10 +102,10 @@ func (w *world) finish(t *testing.T, id domain.ID) (domain.Sweep, []domain.Find)
 	var out domain.Sweep
 	require.Eventually(t, func() bool {
 		var err error
-		out, err = w.Sweep(t.Context(), id)
+		out, err = w.Sweep(t.Context(), testkit.Anyone, id)
 		return err == nil && out.State != domain.SweepRunning
 	}, 20*time.Second, 20*time.Millisecond)
-	finds, err := w.Finds(t.Context(), id)
+	finds, err := w.Finds(t.Context(), testkit.Anyone, id)
 	require.NoError(t, err)
 	return out, finds
 }
@@ -184,23 +185,23 @@ func TestSecondCredentialIsTried(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "old 2", have[1].Name, "a name that is taken is counted on")
 	d.CredentialIDs = []domain.ID{999}
-	_, err = w.Create(t.Context(), d)
+	_, err = w.Create(t.Context(), testkit.Anyone, d)
 	assert.ErrorContains(t, err, "no credential 999")
 }
 
 func TestStopKeepsWhatWasFound(t *testing.T) {
 	w := setup(t)
 	w.network.slow = make(chan struct{})
-	made, err := w.Create(t.Context(), draft("192.0.2.0/24"))
+	made, err := w.Create(t.Context(), testkit.Anyone, draft("192.0.2.0/24"))
 	require.NoError(t, err)
-	require.NoError(t, w.Start(t.Context(), made.ID))
-	assert.ErrorIs(t, w.Start(t.Context(), made.ID), domain.ErrConflict)
-	w.Stop(made.ID)
+	require.NoError(t, w.Start(t.Context(), testkit.Anyone, made.ID))
+	assert.ErrorIs(t, w.Start(t.Context(), testkit.Anyone, made.ID), domain.ErrConflict)
+	require.NoError(t, w.Stop(t.Context(), testkit.Anyone, made.ID))
 	sweep, _ := w.finish(t, made.ID)
 	assert.Equal(t, domain.SweepStopped, sweep.State)
 	assert.Zero(t, sweep.Tried)
-	require.NoError(t, w.Delete(t.Context(), made.ID))
-	assert.ErrorIs(t, w.Start(t.Context(), made.ID), domain.ErrNotFound)
+	require.NoError(t, w.Delete(t.Context(), testkit.Anyone, made.ID))
+	assert.ErrorIs(t, w.Start(t.Context(), testkit.Anyone, made.ID), domain.ErrNotFound)
 }
 
 func TestADeviceThatCannotTellIsFoundAllTheSame(t *testing.T) {
@@ -238,21 +239,22 @@ func TestAdopt(t *testing.T) {
 		"unknown find":     {find.Adoption{FindIDs: []domain.ID{999}, NewPlace: "Pier"}, "find_ids"},
 		"unknown kit":      {find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"x"}}, "kits"},
 	} {
-		_, err := w.Adopt(ctx, sweep.ID, c.in)
+		_, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, c.in)
 		var fields domain.FieldErrors
 		require.ErrorAs(t, err, &fields, name)
 		assert.Contains(t, fields, c.field, name)
 	}
-	made, err := w.Adopt(ctx, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID, finds[1].ID}, NewPlace: "Pier", Kits: []string{"reachability", "interfaces"}, GatewayFind: finds[0].ID})
+	made, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID, finds[1].ID}, NewPlace: "Pier", Kits: []string{"reachability", "interfaces"}, GatewayFind: finds[0].ID})
 	require.NoError(t, err)
 	require.Len(t, made, 2)
 	assert.Len(t, w.adopted, 2, "collecting begins")
 	places, err := w.store.Places.All(ctx)
 	require.NoError(t, err)
-	require.Len(t, places, 1)
+	require.Len(t, places, 2, "the place, and the organisation that the first one lies below")
+	assert.Equal(t, places[0].ID, places[1].ParentID)
 	overrides, err := w.store.Overrides.All(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, []domain.Override{{PlaceID: places[0].ID, Key: domain.SettingGateway, Value: fmt.Sprint(made[0].ID)}}, overrides)
+	assert.Equal(t, []domain.Override{{PlaceID: places[1].ID, Key: domain.SettingGateway, Value: fmt.Sprint(made[0].ID)}}, overrides)
 	endpoints, err := w.store.Endpoints.Of(ctx, made[1].ID)
 	require.NoError(t, err)
 	require.Len(t, endpoints, 1)
@@ -273,21 +275,21 @@ func TestAdopt(t *testing.T) {
 		}
 	}
 	require.Len(t, fresh, 2, "edge-3 and the other edge-1; the rest is known")
-	_, err = w.Adopt(ctx, again[0].SweepID, find.Adoption{FindIDs: fresh, PlaceID: places[0].ID})
+	_, err = w.Adopt(ctx, testkit.Anyone, again[0].SweepID, find.Adoption{FindIDs: fresh, PlaceID: places[0].ID})
 	assert.ErrorContains(t, err, "names are unique")
 	devices, err := w.store.Devices.All(ctx)
 	require.NoError(t, err)
 	assert.Len(t, devices, 2)
 	verdict := func() domain.Verdict {
-		all, err := w.Finds(ctx, again[0].SweepID)
+		all, err := w.Finds(ctx, testkit.Anyone, again[0].SweepID)
 		require.NoError(t, err)
 		i := slices.IndexFunc(all, func(f domain.Find) bool { return f.ID == fresh[0] })
 		return all[i].Verdict
 	}
-	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], true))
+	require.NoError(t, w.Ignore(ctx, testkit.Anyone, again[0].SweepID, fresh[:1], true))
 	assert.Equal(t, domain.FindIgnored, verdict())
-	require.NoError(t, w.Ignore(ctx, again[0].SweepID, fresh[:1], false))
+	require.NoError(t, w.Ignore(ctx, testkit.Anyone, again[0].SweepID, fresh[:1], false))
 	assert.Equal(t, domain.FindNew, verdict())
-	assert.Error(t, w.Ignore(ctx, again[0].SweepID, []domain.ID{fresh[0], 999}, true))
+	assert.Error(t, w.Ignore(ctx, testkit.Anyone, again[0].SweepID, []domain.ID{fresh[0], 999}, true))
 	assert.Equal(t, domain.FindNew, verdict(), "all of them or none")
 }

@@ -7,8 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
 
@@ -52,41 +55,50 @@ func (k known) judge(f *domain.Find, secrets map[domain.ID]store.Opened) {
 
 // TakeOver lets known devices be asked as a sweep found them: at another address,
 // or with another credential. Their history stays with them.
-func (s *Service) TakeOver(ctx context.Context, sweepID domain.ID, ids []domain.ID) error {
-	all, err := s.Finds(ctx, sweepID)
+func (s *Service) TakeOver(ctx context.Context, who access.Actor, sweepID domain.ID, ids []domain.ID) error {
+	return s.desk.Do(ctx, who, takeOver, func(w *act.Work) error {
+		if _, err := of(ctx, w, sweepID); err != nil {
+			return err
+		}
+		moved, err := movedOf(ctx, w, sweepID, ids)
+		if err != nil {
+			return err
+		}
+		for _, f := range moved {
+			if err := take(ctx, w, f); err != nil {
+				return err
+			}
+			w.Then(func(ctx context.Context) error { return s.adopted(ctx, f.DeviceID) })
+		}
+		return nil
+	})
+}
+
+// movedOf are finds of devices that were found to have moved.
+func movedOf(ctx context.Context, w *act.Work, sweepID domain.ID, ids []domain.ID) (moved []domain.Find, err error) {
+	all, err := w.Finds.Of(ctx, sweepID)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	var moved []domain.Find
 	for _, f := range all {
 		if f.Verdict == domain.FindMoved && slices.Contains(ids, f.ID) {
 			moved = append(moved, f)
 		}
 	}
 	if len(moved) != len(ids) || len(ids) == 0 {
-		return domain.FieldErrors{"find_ids": "Choose finds of devices that were found to have moved."}
+		return nil, domain.FieldErrors{"find_ids": "Choose finds of devices that were found to have moved."}
 	}
-	err = s.store.InTx(ctx, func(tx *store.Areas) error {
-		for _, f := range moved {
-			if err := takeOver(ctx, tx, f); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	for _, f := range moved {
-		if err == nil {
-			err = s.adopted(ctx, f.DeviceID)
-		}
-	}
-	return err
+	return moved, nil
 }
 
-func takeOver(ctx context.Context, tx *store.Areas, f domain.Find) error {
-	d, err := tx.Devices.One(ctx, f.DeviceID)
+// take lets one device be asked as it was found.
+func take(ctx context.Context, w *act.Work, f domain.Find) error {
+	d, err := w.Device(f.DeviceID)
 	if err != nil {
 		return err
 	}
+	w.NoteFor(act.Device(d), nil, nil, f.Proposal)
+	tx := w.Areas
 	address, err := netip.ParseAddr(f.Address)
 	if err != nil {
 		return err
@@ -105,7 +117,7 @@ func takeOver(ctx context.Context, tx *store.Areas, f domain.Find) error {
 			return err
 		}
 	}
-	if err := bind(ctx, tx, f.CredentialID, address); err != nil {
+	if err := bind(ctx, w, f.CredentialID, address); err != nil {
 		return err
 	}
 	endpoints, err := tx.Endpoints.Of(ctx, d.ID)
@@ -125,8 +137,8 @@ func takeOver(ctx context.Context, tx *store.Areas, f domain.Find) error {
 
 // bind lets a credential be sent to an address: a sweep has done so already, and
 // was answered.
-func bind(ctx context.Context, tx *store.Areas, credential domain.ID, to netip.Addr) error {
-	all, err := tx.Credentials.All(ctx)
+func bind(ctx context.Context, w *act.Work, credential domain.ID, to netip.Addr) error {
+	all, err := w.Credentials.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -135,7 +147,7 @@ func bind(ctx context.Context, tx *store.Areas, credential domain.ID, to netip.A
 		if c.ID != credential || err == nil && set.Contains(to) {
 			continue
 		}
-		if err := tx.Credentials.SetRanges(ctx, c.ID, strings.TrimSpace(c.Ranges+"\n"+to.String())); err != nil {
+		if err := collect.SetRanges(ctx, w, c, strings.TrimSpace(c.Ranges+"\n"+to.String())); err != nil {
 			return err
 		}
 	}

@@ -3,6 +3,8 @@ package find_test
 import (
 	"testing"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -15,7 +17,7 @@ import (
 func (w *world) adopt(t *testing.T, sweep domain.ID, finds []domain.Find) domain.Device {
 	t.Helper()
 	require.Len(t, finds, 1)
-	made, err := w.Adopt(t.Context(), sweep, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"interfaces"}})
+	made, err := w.Adopt(t.Context(), testkit.Anyone, sweep, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"interfaces"}})
 	require.NoError(t, err)
 	return made[0]
 }
@@ -30,26 +32,26 @@ func TestADeviceThatMovedIsRecognised(t *testing.T) {
 	w.network.mu.Lock()
 	w.network.devices = map[string]identity.Answer{"192.0.2.9": answer("np-edge-1", "aa")}
 	w.network.mu.Unlock()
-	require.NoError(t, w.Start(ctx, first.ID))
+	require.NoError(t, w.Start(ctx, testkit.Anyone, first.ID))
 	_, finds = w.finish(t, first.ID)
 	require.Len(t, finds, 1)
 	assert.Equal(t, domain.FindMoved, finds[0].Verdict)
 	assert.Equal(t, d.ID, finds[0].DeviceID)
 	assert.Equal(t, "np-edge-1 answers at 192.0.2.9; it is asked at 192.0.2.1", finds[0].Proposal)
-	_, err := w.Adopt(ctx, first.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay"})
+	_, err := w.Adopt(ctx, testkit.Anyone, first.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay"})
 	assert.ErrorContains(t, err, "watched already", "it is no second device")
 
 	w.adopted = nil
-	require.NoError(t, w.TakeOver(ctx, first.ID, []domain.ID{finds[0].ID}))
+	require.NoError(t, w.TakeOver(ctx, testkit.Anyone, first.ID, []domain.ID{finds[0].ID}))
 	assert.Equal(t, []domain.ID{d.ID}, w.adopted, "it is in force")
 	got, err := w.store.Devices.One(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "192.0.2.9", got.Address.String())
-	finds, err = w.Finds(ctx, first.ID)
+	finds, err = w.Finds(ctx, testkit.Anyone, first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.FindAdopted, finds[0].Verdict)
-	assert.Error(t, w.TakeOver(ctx, first.ID, []domain.ID{finds[0].ID}), "there is nothing more to take over")
-	assert.Error(t, w.TakeOver(ctx, first.ID, nil))
+	assert.Error(t, w.TakeOver(ctx, testkit.Anyone, first.ID, []domain.ID{finds[0].ID}), "there is nothing more to take over")
+	assert.Error(t, w.TakeOver(ctx, testkit.Anyone, first.ID, nil))
 }
 
 // Of two machines with one engine id each is a find of its own, with the doubt.
@@ -75,7 +77,7 @@ func TestAnotherCredentialIsProposed(t *testing.T) {
 	require.Len(t, finds, 1)
 	require.Equal(t, domain.FindMoved, finds[0].Verdict)
 	assert.Equal(t, "np-edge-1 answers to “new one”; it is asked with “SNMP community”", finds[0].Proposal)
-	require.NoError(t, w.TakeOver(ctx, second.ID, []domain.ID{finds[0].ID}))
+	require.NoError(t, w.TakeOver(ctx, testkit.Anyone, second.ID, []domain.ID{finds[0].ID}))
 	endpoints, err := w.store.Endpoints.Of(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, finds[0].CredentialID, endpoints[0].CredentialID)
@@ -91,10 +93,10 @@ func TestARemovedDeviceIsAdoptedAgain(t *testing.T) {
 	sweep, finds := w.sweep(t, draft("192.0.2.0/28"))
 	d := w.adopt(t, sweep.ID, finds)
 	require.NoError(t, w.store.Devices.Remove(ctx, d.ID, d.CreatedAt))
-	finds, err := w.Finds(ctx, sweep.ID)
+	finds, err := w.Finds(ctx, testkit.Anyone, sweep.ID)
 	require.NoError(t, err)
 	require.Equal(t, domain.FindNew, finds[0].Verdict, "the sweep that found it offers it again")
-	again, err := w.Adopt(ctx, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay", Kits: []string{"interfaces"}})
+	again, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay", Kits: []string{"interfaces"}})
 	require.NoError(t, err)
 	assert.Equal(t, d.ID, again[0].ID, "it is the same")
 	assert.NotEqual(t, d.PlaceID, again[0].PlaceID)
@@ -107,15 +109,15 @@ func TestWhatAnswersOtherwiseIsTold(t *testing.T) {
 	w.network.says = map[string]string{"192.0.2.9": "nothing listens there"}
 	sweep, finds := w.sweep(t, draft("192.0.2.0/28"))
 	require.Len(t, finds, 1)
-	got, err := w.Sightings(ctx, sweep.ID)
+	got, err := w.Sightings(ctx, testkit.Anyone, sweep.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []domain.Sighting{{Address: "192.0.2.9", Said: "nothing listens there"}}, got)
 	w.network.mu.Lock()
 	w.network.says = nil
 	w.network.mu.Unlock()
-	require.NoError(t, w.Start(ctx, sweep.ID))
+	require.NoError(t, w.Start(ctx, testkit.Anyone, sweep.ID))
 	w.finish(t, sweep.ID)
-	got, err = w.Sightings(ctx, sweep.ID)
+	got, err = w.Sightings(ctx, testkit.Anyone, sweep.ID)
 	require.NoError(t, err)
 	assert.Empty(t, got)
 }
@@ -127,19 +129,19 @@ func TestASweepSendsNoSecretElsewhere(t *testing.T) {
 	first, _ := w.sweep(t, draft("192.0.2.0/28"))
 	d := draft("192.0.2.4/30")
 	d.Community, d.CredentialIDs = "", first.CredentialIDs
-	_, err := w.Create(ctx, d)
+	_, err := w.Create(ctx, testkit.Anyone, d)
 	require.NoError(t, err, "within its ranges")
 	d.Ranges = "192.0.2.0/24"
-	_, err = w.Create(ctx, d)
+	_, err = w.Create(ctx, testkit.Anyone, d)
 	assert.ErrorContains(t, err, "is bound to other addresses")
 	d.Community = "guess"
-	_, err = w.Create(ctx, d)
+	_, err = w.Create(ctx, testkit.Anyone, d)
 	assert.ErrorContains(t, err, "is bound to other addresses")
 	d.Community = "right"
-	made, err := w.Create(ctx, d)
+	made, err := w.Create(ctx, testkit.Anyone, d)
 	require.NoError(t, err)
 	assert.Equal(t, first.CredentialIDs, made.CredentialIDs, "what was typed again is no new credential")
 	d.Community = ""
-	_, err = w.Create(ctx, d)
+	_, err = w.Create(ctx, testkit.Anyone, d)
 	require.NoError(t, err, "it is bound to these as well from now on")
 }

@@ -8,17 +8,19 @@ import (
 
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
 
 // rebind makes sure that stored credentials may be sent to the addresses of a
 // sweep: those that are bound elsewhere need their secret typed again, which then
 // is no new credential.
-func rebind(ctx context.Context, tx *store.Areas, d Draft) (again bool, err error) {
+func rebind(ctx context.Context, w *act.Work, d Draft) (again bool, err error) {
 	if len(d.CredentialIDs) == 0 {
 		return false, nil
 	}
-	all, err := tx.Credentials.Secrets(ctx)
+	all, err := w.Credentials.Secrets(ctx)
 	if err != nil {
 		return false, err
 	}
@@ -35,7 +37,7 @@ func rebind(ctx context.Context, tx *store.Areas, d Draft) (again bool, err erro
 			return false, domain.FieldErrors{"credentials": fmt.Sprintf("“%s” is bound to other addresses: type its community again below to try these with it.", c.Name)}
 		}
 		again = true
-		if err := tx.Credentials.SetRanges(ctx, id, strings.TrimSpace(c.Ranges+"\n"+strings.TrimSpace(d.Ranges))); err != nil {
+		if err := collect.SetRanges(ctx, w, c.Credential, strings.TrimSpace(c.Ranges+"\n"+strings.TrimSpace(d.Ranges))); err != nil {
 			return false, err
 		}
 	}

@@ -13,9 +13,11 @@ import (
 
 	"golang.org/x/time/rate"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -31,8 +33,33 @@ const (
 
 // Start begins a sweep, or begins it again. It returns at once; the sweep
 // goes on until it is done or stopped.
-func (s *Service) Start(ctx context.Context, id domain.ID) error {
-	w, err := s.store.Sweeps.One(ctx, id)
+func (s *Service) Start(ctx context.Context, who access.Actor, id domain.ID) error {
+	return s.desk.Do(ctx, who, startSweep, func(w *act.Work) error {
+		x, err := of(ctx, w, id)
+		if err != nil {
+			return err
+		}
+		if s.runs(id) {
+			return errRuns
+		}
+		w.NoteFor(thing(x), nil, nil, "")
+		w.Then(func(ctx context.Context) error { return s.begin(ctx, x) })
+		return nil
+	})
+}
+
+var errRuns = fmt.Errorf("%w: the sweep is running", domain.ErrConflict)
+
+func (s *Service) runs(id domain.ID) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.stops[id] != nil
+}
+
+// begin runs a sweep beside whoever asked for it.
+func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
+	id := w.ID
+	tree, err := s.sheets.Tree(ctx)
 	if err != nil {
 		return err
 	}
@@ -43,7 +70,7 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.stops[id] != nil {
-		return fmt.Errorf("%w: the sweep is running", domain.ErrConflict)
+		return errRuns
 	}
 	w.State, w.Tried, w.Found, w.Error = domain.SweepRunning, 0, 0, ""
 	w.StartedAt, w.EndedAt = time.Now().UTC(), time.Time{}
@@ -57,11 +84,11 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 	s.stops[id] = stop
 	s.running.Go(func() {
 		defer stop()
-		s.run(run, &sweep{Service: s, Sweep: w, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}})
+		s.run(run, &sweep{Service: s, Sweep: w, tree: tree, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}})
 		s.mu.Lock()
 		delete(s.stops, id)
 		s.mu.Unlock()
-		s.changed(id)
+		s.changed(w)
 	})
 	return nil
 }
@@ -70,6 +97,7 @@ func (s *Service) Start(ctx context.Context, id domain.ID) error {
 type sweep struct {
 	*Service
 	domain.Sweep
+	tree    *access.Tree
 	secrets map[domain.ID]store.Opened
 	tried   atomic.Int64
 	mu      sync.Mutex
@@ -221,7 +249,7 @@ func (w *sweep) save(ctx context.Context) {
 	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
 		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)
 	}
-	w.changed(w.ID)
+	w.changed(w.Sweep)
 }
 
 func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
@@ -229,7 +257,7 @@ func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
 	if err != nil {
 		return err
 	}
-	known := recogniser(all)
+	known := recogniser(w.sameOrganisation(all))
 	var identities []string
 	for i := range finds {
 		identities = append(identities, finds[i].Identity)
@@ -239,6 +267,16 @@ func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
 		return err
 	}
 	return w.store.Finds.Prune(ctx, w.ID, identities)
+}
+
+// sameOrganisation leaves out devices of other organisations than that of the sweep:
+// private addresses mean something else there.
+func (w *sweep) sameOrganisation(all []store.KnownDevice) []store.KnownDevice {
+	if w.PlaceID == 0 {
+		return all
+	}
+	own := w.tree.Root(w.PlaceID)
+	return slices.DeleteFunc(all, func(d store.KnownDevice) bool { return w.tree.Root(d.PlaceID) != own })
 }
 
 // finds merges the addresses of one device into one find.

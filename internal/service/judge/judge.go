@@ -6,11 +6,13 @@ import (
 	"errors"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
@@ -18,6 +20,7 @@ import (
 // Service is the use cases of judging.
 type Service struct {
 	store *store.Store
+	desk  *act.Desk
 	kits  *collect.Service
 	kinds rule.Kinds
 	// inForce puts a changed set of rules in force.
@@ -25,8 +28,8 @@ type Service struct {
 }
 
 // New returns the service.
-func New(s *store.Store, kits *collect.Service, kinds rule.Kinds, inForce func(context.Context, []rule.Rule)) *Service {
-	return &Service{store: s, kits: kits, kinds: kinds, inForce: inForce}
+func New(s *store.Store, desk *act.Desk, kits *collect.Service, kinds rule.Kinds, inForce func(context.Context, []rule.Rule)) *Service {
+	return &Service{store: s, desk: desk, kits: kits, kinds: kinds, inForce: inForce}
 }
 
 // Subject is what the values of a rule's reading are.
@@ -68,39 +71,75 @@ func (s *Service) Decode(r rule.Rule, kind string, document []byte) (rule.Rule, 
 	return r, nil
 }
 
-// Rules returns all rules.
-func (s *Service) Rules(ctx context.Context) ([]rule.Rule, error) { return s.store.Rules.All(ctx) }
+// Rules returns all rules: they are the same for all places.
+func (s *Service) Rules(ctx context.Context, who access.Actor) ([]rule.Rule, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaJudge)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Rules.All(ctx)
+}
 
 // Rule returns one rule, or ErrNotFound.
-func (s *Service) Rule(ctx context.Context, id domain.ID) (rule.Rule, error) {
-	return s.store.Rules.One(ctx, id)
+func (s *Service) Rule(ctx context.Context, who access.Actor, id domain.ID) (rule.Rule, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaJudge)
+	if err != nil {
+		return rule.Rule{}, err
+	}
+	return seen.Rules.One(ctx, id)
 }
+
+// Noise is how much a rule was heard of.
+type Noise = store.RuleNoise
+
+// Noise counts the alerts of each rule since a time, as far as they are seen.
+func (s *Service) Noise(ctx context.Context, who access.Actor, since time.Time) (map[domain.ID]Noise, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaJudge)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Rules.Noise(ctx, since)
+}
+
+var changeRule = act.Deed{Name: "change a rule", Area: domain.AreaJudge, Needs: domain.AccessConfigure}
 
 // Save changes a rule and puts it in force at once. Kit, reading and unit
 // stay what they are.
-func (s *Service) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
-	old, err := s.store.Rules.One(ctx, r.ID)
-	if err != nil {
-		return r, err
-	}
-	r.Key, r.Kit, r.Reading, r.Unit, r.Cause = old.Key, old.Kit, old.Reading, old.Unit, old.Cause
-	if errs := r.Validate(); len(errs) > 0 {
-		return r, errs
-	}
-	r, err = s.store.Rules.Save(ctx, r)
-	if errors.Is(err, domain.ErrConflict) {
-		return r, domain.FieldErrors{"name": "Another rule on this reading has the same name."}
-	}
-	if err != nil {
-		return r, err
-	}
-	// What is stored must come into force, also when whoever asked has gone.
-	ctx = context.WithoutCancel(ctx)
+func (s *Service) Save(ctx context.Context, who access.Actor, r rule.Rule) (rule.Rule, error) {
+	err := s.desk.Do(ctx, who, changeRule, func(w *act.Work) error {
+		if err := w.Whole(); err != nil {
+			return err
+		}
+		old, err := w.Rules.One(ctx, r.ID)
+		if err != nil {
+			return err
+		}
+		r.Key, r.Kit, r.Reading, r.Unit, r.Cause = old.Key, old.Kit, old.Reading, old.Unit, old.Cause
+		if errs := r.Validate(); len(errs) > 0 {
+			return errs
+		}
+		saved, err := w.Rules.Save(ctx, r)
+		if errors.Is(err, domain.ErrConflict) {
+			return domain.FieldErrors{"name": "Another rule on this reading has the same name."}
+		}
+		if err != nil {
+			return err
+		}
+		w.Note(act.Thing{Kind: "rule", ID: r.ID, Name: r.Name}, old, saved)
+		r = saved
+		w.Then(s.putInForce)
+		return nil
+	})
+	return r, err
+}
+
+// putInForce takes up what is stored.
+func (s *Service) putInForce(ctx context.Context) error {
 	rules, err := s.store.Rules.All(ctx)
 	if err == nil {
 		s.inForce(ctx, rules)
 	}
-	return r, err
+	return err
 }
 
 // Rehearsal tells what a rule would have raised on the recorded past.
@@ -128,18 +167,22 @@ type Noisy struct {
 const maxRehearsed = 600
 
 // Rehearse tries a rule, saved or not, on what was recorded in the last hours.
-func (s *Service) Rehearse(ctx context.Context, r rule.Rule, span time.Duration) (Rehearsal, error) {
+func (s *Service) Rehearse(ctx context.Context, who access.Actor, r rule.Rule, span time.Duration) (Rehearsal, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaJudge)
+	if err != nil {
+		return Rehearsal{}, err
+	}
 	if errs := r.Validate(); len(errs) > 0 {
 		return Rehearsal{}, errs
 	}
 	now := time.Now().UTC()
 	out := Rehearsal{From: now, To: now, ByLevel: map[domain.Level]int{}}
-	subjects, err := s.store.Series.OfReading(ctx, r.Kit, r.Reading, maxRehearsed)
+	subjects, err := seen.Series.OfReading(ctx, r.Kit, r.Reading, maxRehearsed)
 	if err != nil {
 		return out, err
 	}
 	out.Series = len(subjects)
-	past, err := s.store.Values.OfReading(ctx, r.Kit, r.Reading, now.Add(-span), now)
+	past, err := seen.Values.OfReading(ctx, r.Kit, r.Reading, now.Add(-span), now)
 	if err != nil {
 		return out, err
 	}

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -27,11 +29,11 @@ func TestANumberIsRecordedOnce(t *testing.T) {
 	for range 3 {
 		require.NoError(t, w.Record(ctx, 7, bad))
 	}
-	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	assert.Len(t, in.Alerts, 1)
 	assert.Len(t, in.Events, 2)
-	changes, err := w.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: w.device.ID})
+	changes, err := w.store.Transitions.Find(ctx, domain.TransitionFilter{DeviceID: w.device.ID})
 	require.NoError(t, err)
 	assert.Len(t, changes, 1)
 	require.NoError(t, w.Record(ctx, 8, w.change(domain.LevelCritical, 0, time.Minute, false)))
@@ -69,14 +71,14 @@ func TestNobodysChangeIsLost(t *testing.T) {
 	})
 	for _, name := range []string{"Ines", "Marek"} {
 		all.Go(func() {
-			assert.NoError(t, w.Acknowledge(ctx, id, name))
+			assert.NoError(t, w.Acknowledge(ctx, testkit.Named(name), id))
 			for i := range 10 {
-				assert.NoError(t, w.Comment(ctx, id, name, fmt.Sprint("look ", i)))
+				assert.NoError(t, w.Comment(ctx, testkit.Named(name), id, fmt.Sprint("look ", i)))
 			}
 		})
 	}
 	all.Wait()
-	in, err := w.Incident(ctx, id)
+	in, err := w.Incident(ctx, testkit.Anyone, id)
 	require.NoError(t, err)
 	assert.Equal(t, domain.IncidentAcknowledged, in.State)
 	assert.Equal(t, domain.LevelWarning, in.Level, "as the last change left it")
@@ -100,7 +102,7 @@ func TestLookingTakesNoLock(t *testing.T) {
 		}
 		ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
 		defer cancel()
-		_, err := w.Incident(ctx, id)
+		_, err := w.Incident(ctx, testkit.Anyone, id)
 		return err
 	}))
 }
@@ -113,9 +115,9 @@ func TestAMessageCountsAllTimesBefore(t *testing.T) {
 		require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, at+time.Minute, false)))
 	}
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 100*time.Hour, false)))
-	list, _, err := w.store.Incidents.Find(ctx, store.IncidentFilter{Sort: "-opened", Limit: 1})
+	list, _, err := w.store.Incidents.Find(ctx, domain.IncidentFilter{Sort: "-opened", Limit: 1})
 	require.NoError(t, err)
-	in, err := w.Incident(ctx, list[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	require.NoError(t, err)
 	assert.Contains(t, in.Deliveries[0].Body, "27 times")
 }
@@ -135,7 +137,7 @@ func TestAnIncidentLastsAsLongAsAnyOfItsAlerts(t *testing.T) {
 	require.Len(t, list, 1, "one cause, one incident")
 	assert.Equal(t, domain.IncidentOpen, list[0].State)
 	assert.True(t, list[0].RecoveredAt.IsZero())
-	in, err := w.Incident(ctx, list[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	require.NoError(t, err)
 	events, deliveries := kinds(in)
 	assert.Equal(t, []string{"first bad value", "alert", "first bad value", "alert", "eased"}, events)
@@ -158,7 +160,7 @@ func TestRecoveryIsToldToThoseWhoHeardOfThisEpisode(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 10*time.Minute, false)))
 	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, 11*time.Minute, false)))
-	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	require.Equal(t, 1, in.Reopened)
 	var heard []string
@@ -181,8 +183,8 @@ func TestAcknowledgementIsToldToThoseAlreadyTold(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	id := w.incidents(t)[0].ID
-	require.NoError(t, w.Acknowledge(ctx, id, "Ines"))
-	in, err := w.Incident(ctx, id)
+	require.NoError(t, w.Acknowledge(ctx, testkit.Named("Ines"), id))
+	in, err := w.Incident(ctx, testkit.Anyone, id)
 	require.NoError(t, err)
 	_, deliveries := kinds(in)
 	assert.Contains(t, deliveries, "message acknowledged")
@@ -200,24 +202,24 @@ func (n *noted) Try(_ context.Context, _ string, at channel.Opened, _ string) (s
 func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	tryer := &noted{}
-	svc := respond.New(w.store, channelKinds, tryer, "", func() {})
-	safe, err := svc.AddChannel(ctx, "safe")
+	svc := respond.New(w.store, testkit.Desk(w.store), channelKinds, tryer, "", func() {})
+	safe, err := svc.AddChannel(ctx, testkit.Anyone, "safe")
 	require.NoError(t, err)
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SaveChannel(ctx, safe.ID, nil), &fields)
+	require.ErrorAs(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, nil), &fields)
 	assert.Contains(t, fields["key"], "Must be set", "there is none yet")
-	require.NoError(t, svc.SaveChannel(ctx, safe.ID, map[string]string{"key": "k"}))
-	require.NoError(t, svc.SaveChannel(ctx, safe.ID, nil), "now there is one")
-	c, err := svc.AddChannel(ctx, "mail")
+	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, map[string]string{"key": "k"}))
+	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, nil), "now there is one")
+	c, err := svc.AddChannel(ctx, testkit.Anyone, "mail")
 	require.NoError(t, err)
 	assert.Equal(t, "25", c.Settings["port"], "the usual settings are filled in")
-	second, err := svc.AddChannel(ctx, "mail")
+	second, err := svc.AddChannel(ctx, testkit.Anyone, "mail")
 	require.NoError(t, err)
 	assert.Equal(t, "Mail 2", second.Name)
-	_, err = svc.AddChannel(ctx, "pigeon")
+	_, err = svc.AddChannel(ctx, testkit.Anyone, "pigeon")
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 
-	set := func(values map[string]string) error { return svc.SaveChannel(ctx, c.ID, values) }
+	set := func(values map[string]string) error { return svc.SaveChannel(ctx, testkit.Anyone, c.ID, values) }
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "25", "password": "harbour"}))
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587"}), "what is left empty stays")
 	require.ErrorAs(t, set(map[string]string{"host": "mail.elsewhere.example", "port": "587"}), &fields)
@@ -227,14 +229,14 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	assert.Contains(t, fields["port"], "1 to 65535")
 	require.ErrorAs(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587", "password": strings.Repeat("x", field.MaxText+1)}), &fields)
 	assert.Contains(t, fields["password"], "At most")
-	outcome, err := svc.TryChannel(ctx, c.ID, "a@kittiwake.example")
+	outcome, err := svc.TryChannel(ctx, testkit.Anyone, c.ID, "a@kittiwake.example")
 	require.NoError(t, err)
 	assert.Equal(t, "accepted", outcome)
 	assert.Equal(t, "mail.kittiwake.example", tryer.opened.Settings["host"], "nothing wrong was stored")
 	assert.Equal(t, "harbour", tryer.opened.Secrets["password"].Reveal())
 	require.NoError(t, set(map[string]string{"host": "mail.elsewhere.example", "port": "587", "password": "other"}))
-	_, err = svc.TryChannel(ctx, c.ID, "nobody")
+	_, err = svc.TryChannel(ctx, testkit.Anyone, c.ID, "nobody")
 	require.ErrorAs(t, err, &fields)
-	_, err = svc.TryChannel(ctx, 999, "a@kittiwake.example")
+	_, err = svc.TryChannel(ctx, testkit.Anyone, 999, "a@kittiwake.example")
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
@@ -16,8 +17,12 @@ type Hint struct{ Met, Advice string }
 
 // Hint tells why a device does not answer, as far as is known: a runbook that
 // follows the reason is worth more than one for all.
-func (s *Service) Hint(ctx context.Context, deviceID domain.ID, kit string) (Hint, error) {
-	return hint(ctx, s.store.Sources, deviceID, kit)
+func (s *Service) Hint(ctx context.Context, who access.Actor, deviceID domain.ID, kit string) (Hint, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return Hint{}, err
+	}
+	return hint(ctx, seen.Sources, deviceID, kit)
 }
 
 func hint(ctx context.Context, sources store.Sources, deviceID domain.ID, kit string) (Hint, error) {

@@ -8,7 +8,9 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
@@ -28,20 +30,24 @@ type Dossier struct {
 }
 
 // Incident returns one incident, or ErrNotFound.
-func (s *Service) Incident(ctx context.Context, id domain.ID) (Dossier, error) {
-	in, err := s.store.Incidents.One(ctx, id)
+func (s *Service) Incident(ctx context.Context, who access.Actor, id domain.ID) (Dossier, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return Dossier{}, err
+	}
+	in, err := seen.Incidents.One(ctx, id)
 	if err != nil {
 		return Dossier{}, err
 	}
 	out := Dossier{Incident: in}
 	steps := []func() error{
-		func() (err error) { out.Device, out.Removed, err = s.store.Devices.Ever(ctx, in.DeviceID); return },
-		func() (err error) { out.Alerts, err = s.store.Alerts.Of(ctx, id); return },
-		func() (err error) { out.Events, err = s.store.Events.Of(ctx, id); return },
-		func() (err error) { out.Deliveries, err = s.store.Deliveries.Of(ctx, id); return },
-		func() (err error) { out.Earlier, err = s.store.Incidents.OfCause(ctx, in.DeviceID, in.Cause); return },
+		func() (err error) { out.Device, out.Removed, err = seen.Devices.Ever(ctx, in.DeviceID); return },
+		func() (err error) { out.Alerts, err = seen.Alerts.Of(ctx, id); return },
+		func() (err error) { out.Events, err = seen.Events.Of(ctx, id); return },
+		func() (err error) { out.Deliveries, err = seen.Deliveries.Of(ctx, id); return },
+		func() (err error) { out.Earlier, err = seen.Incidents.OfCause(ctx, in.DeviceID, in.Cause); return },
 		func() error {
-			t, err := s.store.Tickets.Of(ctx, id)
+			t, err := seen.Tickets.Of(ctx, id)
 			if err == nil {
 				out.Ticket = &t
 			}
@@ -64,10 +70,28 @@ func ignoreNotFound(err error) error {
 	return err
 }
 
+var (
+	acknowledge = act.Deed{Name: "acknowledge an incident", Area: domain.AreaRespond, Needs: domain.AccessOperate}
+	comment     = act.Deed{Name: "comment an incident", Area: domain.AreaRespond, Needs: domain.AccessOperate}
+	resolve     = act.Deed{Name: "resolve an incident", Area: domain.AreaRespond, Needs: domain.AccessOperate}
+)
+
+// standing is where an incident stands, as it is noted.
+type standing struct {
+	State          domain.IncidentState `json:"state"`
+	AcknowledgedBy string               `json:"acknowledged_by"`
+	ResolvedBy     string               `json:"resolved_by"`
+}
+
+func standingOf(in domain.Incident) standing {
+	return standing{in.State, in.AcknowledgedBy, in.ResolvedBy}
+}
+
 // Acknowledge notes that a person has taken an incident on. Doing it twice
 // changes nothing; a resolved one cannot be acknowledged.
-func (s *Service) Acknowledge(ctx context.Context, id domain.ID, by string) error {
-	return s.act(ctx, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
+func (s *Service) Acknowledge(ctx context.Context, who access.Actor, id domain.ID) error {
+	by := who.Name
+	return s.act(ctx, who, acknowledge, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
 		switch in.State {
 		case domain.IncidentResolved:
 			return domain.Event{}, fmt.Errorf("%w: the incident is resolved already", domain.ErrConflict)
@@ -80,24 +104,26 @@ func (s *Service) Acknowledge(ctx context.Context, id domain.ID, by string) erro
 }
 
 // Comment adds a person's words to the story.
-func (s *Service) Comment(ctx context.Context, id domain.ID, by, text string) error {
-	text, err := checkText(text, true)
-	if err != nil {
-		return err
-	}
-	return s.act(ctx, id, func(*domain.Incident, time.Time) (domain.Event, error) {
+func (s *Service) Comment(ctx context.Context, who access.Actor, id domain.ID, text string) error {
+	by := who.Name
+	return s.act(ctx, who, comment, id, func(*domain.Incident, time.Time) (domain.Event, error) {
+		text, err := checkText(text, true)
+		if err != nil {
+			return domain.Event{}, err
+		}
 		return domain.Event{Kind: domain.EventComment, Text: by + " commented", Detail: text, By: by}, nil
 	})
 }
 
 // Resolve ends an incident by hand, with a reason that may be empty. Trouble
 // that lasts goes on being judged; new trouble opens it again.
-func (s *Service) Resolve(ctx context.Context, id domain.ID, by, text string) error {
-	text, err := checkText(text, false)
-	if err != nil {
-		return err
-	}
-	return s.act(ctx, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
+func (s *Service) Resolve(ctx context.Context, who access.Actor, id domain.ID, text string) error {
+	by := who.Name
+	return s.act(ctx, who, resolve, id, func(in *domain.Incident, now time.Time) (domain.Event, error) {
+		text, err := checkText(text, false)
+		if err != nil {
+			return domain.Event{}, err
+		}
 		if in.State == domain.IncidentResolved {
 			return domain.Event{}, fmt.Errorf("%w: it is resolved already, by %s", domain.ErrConflict, in.ResolvedBy)
 		}
@@ -118,27 +144,43 @@ func checkText(text string, needed bool) (string, error) {
 }
 
 // act changes an incident by hand, writes the story and lets the plans act.
-func (s *Service) act(ctx context.Context, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
+func (s *Service) act(ctx context.Context, who access.Actor, deed act.Deed, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
 	now := time.Now().UTC()
-	err := s.store.InTx(ctx, func(tx *store.Areas) error {
-		in, err := tx.Incidents.Lock(ctx, id)
+	err := s.desk.Do(ctx, who, deed, func(w *act.Work) error {
+		in, d, err := lockIncident(ctx, w, id)
 		if err != nil {
 			return err
 		}
+		before := standingOf(in)
 		ev, err := f(&in, now)
 		if err != nil || ev.Kind == "" {
 			return err
 		}
-		d, _, err := tx.Devices.Ever(ctx, in.DeviceID)
-		if err != nil {
-			return err
+		thing := act.Thing{Kind: "incident", ID: in.ID, Name: in.Title, PlaceID: d.PlaceID}
+		if after := standingOf(in); after != before {
+			w.NoteFor(thing, before, after, ev.Detail)
+		} else {
+			w.NoteFor(thing, nil, nil, ev.Detail)
 		}
-		return s.write(ctx, tx, d, in, ev, now)
+		return s.write(ctx, w.Areas, d, in, ev, now)
 	})
 	if err == nil {
 		s.wake()
 	}
 	return err
+}
+
+// lockIncident returns an incident at whose device the actor may act.
+func lockIncident(ctx context.Context, w *act.Work, id domain.ID) (domain.Incident, domain.Device, error) {
+	in, err := w.Incidents.Lock(ctx, id)
+	if err != nil {
+		return in, domain.Device{}, w.Missing(err)
+	}
+	d, _, err := w.Devices.Ever(ctx, in.DeviceID)
+	if err != nil {
+		return in, d, w.Missing(err)
+	}
+	return in, d, w.At(d.PlaceID)
 }
 
 // write stores what was done to an incident, with its story and what the plans make

@@ -4,6 +4,8 @@ import (
 	"testing"
 	"time"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -35,7 +37,7 @@ func twice(t *testing.T) (w, other world) {
 
 func (w world) deliveries(t *testing.T) (out []string) {
 	t.Helper()
-	in, err := w.Incident(t.Context(), w.incidents(t)[0].ID)
+	in, err := w.Incident(t.Context(), testkit.Anyone, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	for _, d := range in.Deliveries {
 		out = append(out, string(d.Kind)+" "+string(d.Event)+" "+d.Level.String())

@@ -6,23 +6,56 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
-// Plans returns the response plans.
-func (s *Service) Plans(ctx context.Context) ([]plan.Plan, error) { return s.store.Plans.All(ctx) }
+var (
+	makePlan   = act.Deed{Name: "make a response plan", Area: domain.AreaRespond, Needs: domain.AccessConfigure}
+	changePlan = act.Deed{Name: "change a response plan", Area: domain.AreaRespond, Needs: domain.AccessConfigure}
+	retry      = act.Deed{Name: "deliver again", Area: domain.AreaRespond, Needs: domain.AccessOperate}
+)
 
-// SetPlanEnabled switches a response plan on or off.
-func (s *Service) SetPlanEnabled(ctx context.Context, id domain.ID, on bool) error {
-	return s.changePlan(ctx, id, func(_ *store.Areas, p *plan.Plan) error { p.Enabled = on; return nil })
+func planThing(p plan.Plan) act.Thing { return act.Thing{Kind: "plan", ID: p.ID, Name: p.Name} }
+
+// Plans returns the response plans.
+func (s *Service) Plans(ctx context.Context, who access.Actor) ([]plan.Plan, error) {
+	seen, err := s.desk.SeeWhole(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Plans.All(ctx)
 }
 
-func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*store.Areas, *plan.Plan) error) error {
-	return s.store.InTx(ctx, func(tx *store.Areas) error {
-		plans, err := tx.Plans.All(ctx)
+// ChannelNames are what channels are called, for those who see the plans.
+func (s *Service) ChannelNames(ctx context.Context, who access.Actor) (map[domain.ID]string, error) {
+	seen, err := s.desk.SeeWhole(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, err
+	}
+	all, err := seen.Channels.All(ctx)
+	out := map[domain.ID]string{}
+	for _, c := range all {
+		out[c.ID] = c.Name
+	}
+	return out, err
+}
+
+// SetPlanEnabled switches a response plan on or off.
+func (s *Service) SetPlanEnabled(ctx context.Context, who access.Actor, id domain.ID, on bool) error {
+	return s.changePlan(ctx, who, id, func(_ *store.Areas, p *plan.Plan) error { p.Enabled = on; return nil })
+}
+
+func (s *Service) changePlan(ctx context.Context, who access.Actor, id domain.ID, f func(*store.Areas, *plan.Plan) error) error {
+	return s.desk.Do(ctx, who, changePlan, func(w *act.Work) error {
+		if err := w.Whole(); err != nil {
+			return err
+		}
+		plans, err := w.Plans.All(ctx)
 		if err != nil {
 			return err
 		}
@@ -30,29 +63,41 @@ func (s *Service) changePlan(ctx context.Context, id domain.ID, f func(*store.Ar
 		if i < 0 {
 			return domain.ErrNotFound
 		}
-		if err := f(tx, &plans[i]); err != nil {
+		old := plans[i]
+		old.Steps = slices.Clone(old.Steps)
+		if err := f(w.Areas, &plans[i]); err != nil {
 			return err
 		}
-		_, err = tx.Plans.Save(ctx, plans[i])
+		w.Note(planThing(old), old, plans[i])
+		_, err = w.Plans.Save(ctx, plans[i])
 		return err
 	})
 }
 
 // MakePlan makes the usual plan on the first channels that take messages and
 // tickets.
-func (s *Service) MakePlan(ctx context.Context) error {
-	channels, err := s.store.Channels.All(ctx)
-	if err != nil {
-		return err
-	}
-	messages, to := s.firstFor(channels, domain.DeliverMessage)
-	desk, _ := s.firstFor(channels, domain.DeliverTicket)
-	if messages == 0 && desk == 0 {
-		return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
-	}
-	// Without recipients it tells nobody, so it begins switched off.
-	_, err = s.store.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(messages, desk, to...)})
-	return err
+func (s *Service) MakePlan(ctx context.Context, who access.Actor) error {
+	return s.desk.Do(ctx, who, makePlan, func(w *act.Work) error {
+		if err := w.Whole(); err != nil {
+			return err
+		}
+		channels, err := w.Channels.All(ctx)
+		if err != nil {
+			return err
+		}
+		messages, to := s.firstFor(channels, domain.DeliverMessage)
+		desk, _ := s.firstFor(channels, domain.DeliverTicket)
+		if messages == 0 && desk == 0 {
+			return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
+		}
+		// Without recipients it tells nobody, so it begins switched off.
+		made, err := w.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(messages, desk, to...)})
+		if err != nil {
+			return err
+		}
+		w.Note(planThing(made), nil, made)
+		return nil
+	})
 }
 
 // firstFor returns the first channel that takes a kind of delivery, and whom
@@ -74,8 +119,8 @@ const everyone = "everyone"
 
 // SetRecipients changes who the message steps of a plan tell, and from which
 // level on.
-func (s *Service) SetRecipients(ctx context.Context, id domain.ID, text string, from domain.Level) error {
-	return s.changePlan(ctx, id, func(tx *store.Areas, p *plan.Plan) error {
+func (s *Service) SetRecipients(ctx context.Context, who access.Actor, id domain.ID, text string, from domain.Level) error {
+	return s.changePlan(ctx, who, id, func(tx *store.Areas, p *plan.Plan) error {
 		for i := range p.Steps {
 			x := &p.Steps[i]
 			if x.Kind != domain.DeliverMessage || x.OnlyTold {
@@ -108,8 +153,21 @@ func (s *Service) recipient(ctx context.Context, tx *store.Areas, channelID doma
 }
 
 // Retry makes a delivery that failed for good due again.
-func (s *Service) Retry(ctx context.Context, id domain.ID) error {
-	err := s.store.Deliveries.Retry(ctx, id, time.Now().UTC())
-	s.wake()
+func (s *Service) Retry(ctx context.Context, who access.Actor, id domain.ID) error {
+	err := s.desk.Do(ctx, who, retry, func(w *act.Work) error {
+		x, err := w.Deliveries.Lock(ctx, id)
+		if err != nil {
+			return w.Missing(err)
+		}
+		in, d, err := lockIncident(ctx, w, x.IncidentID)
+		if err != nil {
+			return err
+		}
+		w.NoteFor(act.Thing{Kind: "incident", ID: in.ID, Name: in.Title, PlaceID: d.PlaceID}, nil, nil, string(x.Kind)+" to "+x.Recipient)
+		return w.Deliveries.Retry(ctx, id, time.Now().UTC())
+	})
+	if err == nil {
+		s.wake()
+	}
 	return err
 }

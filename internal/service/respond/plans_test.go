@@ -15,14 +15,14 @@ import (
 func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	woken := 0
-	svc := respond.New(s, channelKinds, nil, "http://owl.example", func() { woken++ })
-	assert.ErrorIs(t, svc.MakePlan(ctx), domain.ErrConflict, "a channel first")
+	svc := respond.New(s, testkit.Desk(s), channelKinds, nil, "http://owl.example", func() { woken++ })
+	assert.ErrorIs(t, svc.MakePlan(ctx, testkit.Anyone), domain.ErrConflict, "a channel first")
 	mail, err := s.Channels.Save(ctx, domain.Channel{Name: "Mail", Kind: "mail", Settings: map[string]string{}}, nil)
 	require.NoError(t, err)
 	_, err = s.Channels.Save(ctx, domain.Channel{Name: "Mail 2", Kind: "mail", Settings: map[string]string{}}, nil)
 	require.NoError(t, err)
-	require.NoError(t, svc.MakePlan(ctx))
-	plans, err := svc.Plans(ctx)
+	require.NoError(t, svc.MakePlan(ctx, testkit.Anyone))
+	plans, err := svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	require.Len(t, plans, 1)
 	assert.False(t, plans[0].Enabled)
@@ -31,10 +31,10 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	}
 	id := plans[0].ID
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SetRecipients(ctx, id, "nobody, a@kittiwake.example", domain.LevelNotice), &fields)
+	require.ErrorAs(t, svc.SetRecipients(ctx, testkit.Anyone, id, "nobody, a@kittiwake.example", domain.LevelNotice), &fields)
 	assert.Contains(t, fields["to"], "nobody")
-	require.NoError(t, svc.SetRecipients(ctx, id, "a@kittiwake.example; b@kittiwake.example", domain.LevelNotice))
-	plans, err = svc.Plans(ctx)
+	require.NoError(t, svc.SetRecipients(ctx, testkit.Anyone, id, "a@kittiwake.example; b@kittiwake.example", domain.LevelNotice))
+	plans, err = svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	told := 0
 	for _, step := range plans[0].Steps {
@@ -44,18 +44,18 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, told, "recovery goes to those who were told")
-	assert.ErrorIs(t, svc.SetRecipients(ctx, 999, "a@kittiwake.example", domain.LevelNotice), domain.ErrNotFound)
-	assert.ErrorIs(t, svc.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetRecipients(ctx, testkit.Anyone, 999, "a@kittiwake.example", domain.LevelNotice), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetPlanEnabled(ctx, testkit.Anyone, 999, true), domain.ErrNotFound)
 }
 
 // A channel that has no recipients of its own tells everyone who looks at it.
 func TestTheUsualPlanForAChannelWithoutRecipients(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
-	svc := respond.New(s, channelKinds, nil, "http://owl.example", func() {})
+	svc := respond.New(s, testkit.Desk(s), channelKinds, nil, "http://owl.example", func() {})
 	_, err := s.Channels.Save(ctx, domain.Channel{Name: "Wall", Kind: "wall", Settings: map[string]string{}}, nil)
 	require.NoError(t, err)
-	require.NoError(t, svc.MakePlan(ctx))
-	plans, err := svc.Plans(ctx)
+	require.NoError(t, svc.MakePlan(ctx, testkit.Anyone))
+	plans, err := svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	require.NotEmpty(t, plans[0].Steps)
 	assert.Equal(t, []string{"everyone"}, plans[0].Steps[0].To)
@@ -64,8 +64,8 @@ func TestTheUsualPlanForAChannelWithoutRecipients(t *testing.T) {
 func TestRetryWakesTheOutbox(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	woken := 0
-	svc := respond.New(w.store, channelKinds, nil, "http://owl.example", func() { woken++ })
-	assert.ErrorIs(t, svc.Retry(ctx, 999), domain.ErrNotFound)
+	svc := respond.New(w.store, testkit.Desk(w.store), channelKinds, nil, "http://owl.example", func() { woken++ })
+	assert.ErrorIs(t, svc.Retry(ctx, testkit.Anyone, 999), domain.ErrNotFound)
 	in, err := w.store.Incidents.Save(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
 	require.NoError(t, err)
 	d, err := w.store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", CreatedAt: now})
@@ -73,7 +73,7 @@ func TestRetryWakesTheOutbox(t *testing.T) {
 	d.State, d.DoneAt, d.NextTryAt = domain.DeliveryFailed, now, now
 	require.NoError(t, w.store.Deliveries.Finish(ctx, d))
 	before := woken
-	require.NoError(t, svc.Retry(ctx, d.ID))
+	require.NoError(t, svc.Retry(ctx, testkit.Anyone, d.ID))
 	assert.Greater(t, woken, before)
 	got, err := w.store.Deliveries.One(ctx, d.ID)
 	require.NoError(t, err)

@@ -16,12 +16,14 @@ import (
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
 
 // Service is the use cases of responding.
 type Service struct {
 	store *store.Store
+	desk  *act.Desk // nil where only changes are recorded
 	// url is where people reach the screens, for links in messages.
 	url string
 	// wake tells the outbox that there is something to deliver.
@@ -39,8 +41,8 @@ type Tryer interface {
 }
 
 // New returns the service. wake is called after deliveries were written.
-func New(s *store.Store, kinds channel.Kinds, t Tryer, url string, wake func()) *Service {
-	return &Service{store: s, kinds: kinds, tryer: t, url: url, wake: wake}
+func New(s *store.Store, desk *act.Desk, kinds channel.Kinds, t Tryer, url string, wake func()) *Service {
+	return &Service{store: s, desk: desk, kinds: kinds, tryer: t, url: url, wake: wake}
 }
 
 // Past returns a recorder for history: it tells nobody.
@@ -105,8 +107,12 @@ func (r *recording) health(ctx context.Context, h estate.HealthChange) error {
 	if is, err := r.isWatched(ctx, h.Device.ID); err != nil || !is {
 		return err
 	}
-	r.transitions = append(r.transitions, domain.Transition{DeviceID: h.Device.ID, From: h.From, To: h.To, At: h.At, Reason: h.Reason, Why: h.Why})
-	return r.tx.Devices.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason)
+	if h.From == h.To { // another root of the same silence
+		return r.tx.Devices.SetBehind(ctx, h.Device.ID, h.Behind, h.Reason)
+	}
+	r.transitions = append(r.transitions, domain.Transition{DeviceID: h.Device.ID, From: h.From, To: h.To, At: h.At, Reason: h.Reason,
+		BehindID: h.Behind, Why: h.Why})
+	return r.tx.Devices.SetHealth(ctx, h.Device.ID, h.To, h.At, h.Reason, h.Behind)
 }
 
 func (r *recording) judged(ctx context.Context, j estate.Judged) error {

@@ -69,7 +69,7 @@ func setup(t *testing.T) world {
 		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
 	}})
 	require.NoError(t, err)
-	return world{respond.New(s, channelKinds, nil, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
+	return world{respond.New(s, testkit.Desk(s), channelKinds, nil, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
 		estate.Series{ID: series[0].ID, DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Every: 15 * time.Second}}
 }
 
@@ -80,7 +80,7 @@ func (w world) change(from, to domain.Level, after time.Duration, held bool) est
 
 func (w world) incidents(t *testing.T) []domain.Incident {
 	t.Helper()
-	list, _, err := w.store.Incidents.Find(t.Context(), store.IncidentFilter{})
+	list, _, err := w.store.Incidents.Find(t.Context(), domain.IncidentFilter{})
 	require.NoError(t, err)
 	return list
 }
@@ -103,7 +103,7 @@ func TestTroubleAndRecoveryTellTheWholeStory(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, domain.IncidentResolved, list[0].State)
 	assert.Equal(t, "recovery", list[0].ResolvedBy)
-	in, err := w.Incident(ctx, list[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	require.NoError(t, err)
 	events, deliveries := kinds(in)
 	assert.Equal(t, []string{"first bad value", "alert", "recovered"}, events)
@@ -139,7 +139,7 @@ func TestRemovalEndsWhatIsOpen(t *testing.T) {
 	list := w.incidents(t)
 	require.Len(t, list, 1)
 	assert.Equal(t, []any{domain.IncidentResolved, "removal of the device", domain.LevelCritical}, []any{list[0].State, list[0].ResolvedBy, list[0].Level})
-	in, err := w.Incident(ctx, list[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	require.NoError(t, err)
 	events, deliveries := kinds(in)
 	assert.Equal(t, []string{"first bad value", "alert", "resolved"}, events)
@@ -165,7 +165,7 @@ func TestTroubleThatReturnsReopens(t *testing.T) {
 	list := w.incidents(t)
 	require.Len(t, list, 1)
 	assert.Equal(t, 2, list[0].Reopened)
-	in, _ := w.Incident(ctx, list[0].ID)
+	in, _ := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	_, deliveries := kinds(in)
 	tickets := 0
 	for _, d := range deliveries {
@@ -183,7 +183,7 @@ func TestOutOfReachRaisesNothing(t *testing.T) {
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, true)))
 	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelCritical, 0, time.Minute, true)))
 	assert.Empty(t, w.incidents(t))
-	changes, err := w.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: w.device.ID})
+	changes, err := w.store.Transitions.Find(ctx, domain.TransitionFilter{DeviceID: w.device.ID})
 	require.NoError(t, err)
 	require.Len(t, changes, 2)
 	assert.True(t, changes[0].Held, "but it is recorded, and why")
@@ -192,7 +192,7 @@ func TestOutOfReachRaisesNothing(t *testing.T) {
 func TestPastTellsNobody(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	require.NoError(t, w.Past().Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
-	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	assert.Empty(t, in.Deliveries)
 }
@@ -201,16 +201,16 @@ func TestHandling(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	id := w.incidents(t)[0].ID
-	require.NoError(t, w.Acknowledge(ctx, id, "Ines"))
-	require.NoError(t, w.Acknowledge(ctx, id, "Marek"), "twice changes nothing")
+	require.NoError(t, w.Acknowledge(ctx, testkit.Named("Ines"), id))
+	require.NoError(t, w.Acknowledge(ctx, testkit.Named("Marek"), id), "twice changes nothing")
 	var fields domain.FieldErrors
-	assert.ErrorAs(t, w.Comment(ctx, id, "Ines", "  "), &fields)
-	assert.ErrorAs(t, w.Comment(ctx, id, "Ines", strings.Repeat("x", 10_001)), &fields)
-	require.NoError(t, w.Comment(ctx, id, "Ines", "looking"))
-	require.NoError(t, w.Resolve(ctx, id, "Ines", ""))
-	assert.ErrorIs(t, w.Acknowledge(ctx, id, "Ines"), domain.ErrConflict)
-	assert.ErrorIs(t, w.Acknowledge(ctx, 999, "Ines"), domain.ErrNotFound)
-	in, err := w.Incident(ctx, id)
+	assert.ErrorAs(t, w.Comment(ctx, testkit.Named("Ines"), id, "  "), &fields)
+	assert.ErrorAs(t, w.Comment(ctx, testkit.Named("Ines"), id, strings.Repeat("x", 10_001)), &fields)
+	require.NoError(t, w.Comment(ctx, testkit.Named("Ines"), id, "looking"))
+	require.NoError(t, w.Resolve(ctx, testkit.Named("Ines"), id, ""))
+	assert.ErrorIs(t, w.Acknowledge(ctx, testkit.Named("Ines"), id), domain.ErrConflict)
+	assert.ErrorIs(t, w.Acknowledge(ctx, testkit.Named("Ines"), 999), domain.ErrNotFound)
+	in, err := w.Incident(ctx, testkit.Anyone, id)
 	require.NoError(t, err)
 	assert.Equal(t, "Ines", in.AcknowledgedBy)
 	events, _ := kinds(in)
@@ -219,12 +219,12 @@ func TestHandling(t *testing.T) {
 
 func TestPlanSwitchedOff(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	plans, err := w.Plans(ctx)
+	plans, err := w.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
-	require.NoError(t, w.SetPlanEnabled(ctx, plans[0].ID, false))
-	assert.ErrorIs(t, w.SetPlanEnabled(ctx, 999, true), domain.ErrNotFound)
+	require.NoError(t, w.SetPlanEnabled(ctx, testkit.Anyone, plans[0].ID, false))
+	assert.ErrorIs(t, w.SetPlanEnabled(ctx, testkit.Anyone, 999, true), domain.ErrNotFound)
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
-	in, err := w.Incident(ctx, w.incidents(t)[0].ID)
+	in, err := w.Incident(ctx, testkit.Anyone, w.incidents(t)[0].ID)
 	require.NoError(t, err)
 	assert.Empty(t, in.Deliveries)
 	last := in.Events[len(in.Events)-1].Why

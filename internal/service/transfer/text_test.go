@@ -5,6 +5,8 @@ import (
 	"testing"
 	"time"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -37,7 +39,7 @@ func TestTextsMoveIn(t *testing.T) {
 		text := export(t, old, f, sel)
 		svc, to, fresh := world(t)
 		copied := describe(t, to, fresh[0].DeviceID)
-		got, err := svc.Import(t.Context(), f, strings.NewReader(text))
+		got, err := svc.Import(t.Context(), testkit.Anyone, f, strings.NewReader(text))
 		require.NoError(t, err)
 		assert.Equal(t, int64(5), got.Samples)
 		assert.Equal(t, text, export(t, svc, f, sel), "%s: the same comes out again", f)
@@ -56,7 +58,7 @@ func TestTextsAndNumbersAreNotMixedUp(t *testing.T) {
 		head + "log-1,,h,about,2026-11-01T00:00:00Z,7,\n":      "line 2: the values of about of the kit h are texts",
 		head + "log-1,,h,cpu,2026-11-01T00:00:00Z,text,warm\n": "line 2: the values of cpu of the kit h are numbers",
 	} {
-		_, err := svc.Import(t.Context(), exchange.CSV, strings.NewReader(text))
+		_, err := svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text))
 		assert.ErrorContains(t, err, want)
 	}
 }

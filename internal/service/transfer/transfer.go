@@ -3,15 +3,18 @@ package transfer
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 )
@@ -19,11 +22,12 @@ import (
 // Service is the use cases of taking samples out and in.
 type Service struct {
 	store *store.Store
+	desk  *act.Desk
 	most  int // samples that are held before they are stored
 }
 
 // New returns the service.
-func New(s *store.Store) *Service { return &Service{s, maxHeld} }
+func New(s *store.Store, desk *act.Desk) *Service { return &Service{s, desk, maxHeld} }
 
 // Selection picks series; empty fields pick all.
 type Selection struct {
@@ -36,8 +40,12 @@ type Selection struct {
 const batch = 50
 
 // Export writes all samples of a selection. It returns how many.
-func (s *Service) Export(ctx context.Context, sel Selection, w exchange.Writer) (count int64, err error) {
-	named, err := s.store.Series.Named(ctx, store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID})
+func (s *Service) Export(ctx context.Context, who access.Actor, sel Selection, w exchange.Writer) (count int64, err error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaWatch)
+	if err != nil {
+		return 0, err
+	}
+	named, err := seen.Series.Named(ctx, store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID})
 	if err != nil {
 		return 0, err
 	}
@@ -115,22 +123,29 @@ const maxHeld = 1_000_000
 // mostAhead is how far ahead of our clock samples may be.
 const mostAhead = time.Minute
 
+var bringSamples = act.Deed{Name: "bring in samples", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+
 // Check reads a text as Import would, and changes nothing.
-func (s *Service) Check(ctx context.Context, f exchange.Format, from io.Reader) (Result, error) {
-	return s.read(ctx, f, from, func([]samples.History, []domain.SeriesText) error { return nil })
+func (s *Service) Check(ctx context.Context, who access.Actor, f exchange.Format, from io.Reader) (Result, error) {
+	return s.read(ctx, who, f, from, func([]samples.History, []domain.SeriesText) error { return nil })
 }
 
 // Import brings in all samples of a text. The series must be there: adopt the
 // device and fit its kits first. What was stored before a wrong line stays; the
 // same text can be imported again.
-func (s *Service) Import(ctx context.Context, f exchange.Format, from io.Reader) (Result, error) {
-	return s.read(ctx, f, from, func(past []samples.History, texts []domain.SeriesText) error {
+func (s *Service) Import(ctx context.Context, who access.Actor, f exchange.Format, from io.Reader) (Result, error) {
+	out, err := s.read(ctx, who, f, from, func(past []samples.History, texts []domain.SeriesText) error {
 		coded, err := s.code(ctx, texts)
 		if err != nil {
 			return err
 		}
 		return s.store.Samples.Import(ctx, append(past, coded...))
 	})
+	if out.Samples > 0 {
+		after, _ := json.Marshal(out) // plain values
+		s.desk.Record(ctx, who, domain.Entry{Act: bringSamples.Name, Kind: "samples", After: after})
+	}
+	return out, err
 }
 
 // code makes histories of texts.
@@ -164,8 +179,12 @@ type catalogue struct {
 	devices map[string]bool
 }
 
-func (s *Service) catalogue(ctx context.Context) (c catalogue, err error) {
-	named, err := s.store.Series.Named(ctx, store.NamedFilter{})
+func (s *Service) catalogue(ctx context.Context, who access.Actor) (c catalogue, err error) {
+	within, err := s.desk.Reach(ctx, who, bringSamples)
+	if err != nil {
+		return c, err
+	}
+	named, err := within.Series.Named(ctx, store.NamedFilter{})
 	c = catalogue{map[name]store.NamedSeries{}, map[string]bool{}}
 	for _, x := range named {
 		c.series[name{x.Device, x.Part, x.Kit, x.Reading}] = x
@@ -190,8 +209,8 @@ func (c catalogue) find(r exchange.Record) (domain.ID, error) {
 	return x.ID, nil
 }
 
-func (s *Service) read(ctx context.Context, f exchange.Format, from io.Reader, keep func([]samples.History, []domain.SeriesText) error) (out Result, err error) {
-	known, err := s.catalogue(ctx)
+func (s *Service) read(ctx context.Context, who access.Actor, f exchange.Format, from io.Reader, keep func([]samples.History, []domain.SeriesText) error) (out Result, err error) {
+	known, err := s.catalogue(ctx, who)
 	if err != nil {
 		return out, err
 	}

@@ -36,7 +36,7 @@ func world(t *testing.T) (*transfer.Service, *store.Store, []domain.Series) {
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
 		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
-	return transfer.New(s), s, series
+	return transfer.New(s, testkit.Desk(s)), s, series
 }
 
 func export(t *testing.T, svc *transfer.Service, f exchange.Format, sel transfer.Selection) string {
@@ -44,7 +44,7 @@ func export(t *testing.T, svc *transfer.Service, f exchange.Format, sel transfer
 	var text strings.Builder
 	w, err := exchange.NewWriter(f, &text)
 	require.NoError(t, err)
-	n, err := svc.Export(t.Context(), sel, w)
+	n, err := svc.Export(t.Context(), testkit.Anyone, sel, w)
 	require.NoError(t, err)
 	assert.Equal(t, strings.Count(text.String(), "log-1"), int(n), "it says how many there are")
 	return text.String()
@@ -63,7 +63,7 @@ func TestMovingIn(t *testing.T) {
 	for _, f := range exchange.Formats {
 		text := export(t, old, f, all)
 		svc, to, fresh := world(t)
-		checked, err := svc.Check(t.Context(), f, strings.NewReader(text))
+		checked, err := svc.Check(t.Context(), testkit.Anyone, f, strings.NewReader(text))
 		require.NoError(t, err)
 		assert.Equal(t, int64(4000), checked.Samples)
 		assert.Equal(t, 2, checked.Series)
@@ -71,7 +71,7 @@ func TestMovingIn(t *testing.T) {
 		assert.Equal(t, noon.Add(1999*time.Minute), checked.To)
 		assert.Empty(t, to.Values.LatestIn([]domain.ID{fresh[0].ID}), "a check changes nothing")
 		for range 2 {
-			_, err = svc.Import(t.Context(), f, strings.NewReader(text))
+			_, err = svc.Import(t.Context(), testkit.Anyone, f, strings.NewReader(text))
 			require.NoError(t, err)
 		}
 		assert.Equal(t, text, export(t, svc, f, all), "%s: the same comes out again", f)
@@ -92,7 +92,7 @@ func TestSelections(t *testing.T) {
 	assert.Equal(t, 1, count(transfer.Selection{Part: "/data", Kit: "h"}))
 	assert.Equal(t, 1, count(transfer.Selection{SeriesID: series[0].ID}))
 	w, _ := exchange.NewWriter(exchange.CSV, &strings.Builder{})
-	_, err := svc.Export(t.Context(), transfer.Selection{Device: "nobody"}, w)
+	_, err := svc.Export(t.Context(), testkit.Anyone, transfer.Selection{Device: "nobody"}, w)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
@@ -104,13 +104,13 @@ func TestImportsComeInBlocks(t *testing.T) {
 	for i := range 25 {
 		text += "log-1,,h,cpu," + noon.Add(time.Duration(i)*time.Minute).Format(time.RFC3339) + ",-0\n"
 	}
-	got, err := svc.Import(t.Context(), exchange.CSV, strings.NewReader(text+"nonsense,,,,,\n"))
+	got, err := svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text+"nonsense,,,,,\n"))
 	assert.ErrorContains(t, err, "line 27")
 	assert.Equal(t, int64(25), got.Samples)
 	assert.Equal(t, 20, strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"), "two blocks of ten")
 	zero := s.Values.LatestIn([]domain.ID{series[0].ID})[series[0].ID].Value
 	assert.False(t, math.Signbit(zero), "zero has no sign")
-	_, err = svc.Import(t.Context(), exchange.CSV, strings.NewReader(text))
+	_, err = svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text))
 	require.NoError(t, err)
 	assert.Equal(t, 25, strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"))
 }
@@ -124,11 +124,11 @@ func TestImportsNameWhatTheyDoNotKnow(t *testing.T) {
 		head + "log-1,/tmp,h,used,2026-11-01T00:00:00Z,1\n":                                 `for the part "/tmp"`,
 		head + "log-1,,h,cpu,2926-11-01T00:00:00Z,1\n":                                      "line 2: the time 2926-11-01T00:00:00Z is in the future",
 	} {
-		_, err := svc.Import(t.Context(), exchange.CSV, strings.NewReader(text))
+		_, err := svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text))
 		assert.ErrorContains(t, err, want)
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err := svc.Import(ctx, exchange.CSV, strings.NewReader(head+"log-1,,h,cpu,2026-11-01T00:00:00Z,1\n"))
+	_, err := svc.Import(ctx, testkit.Anyone, exchange.CSV, strings.NewReader(head+"log-1,,h,cpu,2026-11-01T00:00:00Z,1\n"))
 	assert.True(t, errors.Is(err, context.Canceled))
 }

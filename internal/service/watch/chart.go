@@ -5,11 +5,11 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/envelope"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
 )
 
 // Chart is what a chart shows, ready to be drawn.
@@ -63,8 +63,15 @@ const chartPoints = 480
 
 // Chart gathers series of one unit over a time, with limits and breaches of
 // the first one.
-func (s *Service) Chart(ctx context.Context, ids []domain.ID, span time.Duration, now time.Time) (Chart, error) {
-	from := now.Add(-span)
+func (s *Service) Chart(ctx context.Context, who access.Actor, ids []domain.ID, from, now time.Time) (Chart, error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return Chart{}, err
+	}
+	return l.chart(ctx, ids, from, now)
+}
+
+func (s looking) chart(ctx context.Context, ids []domain.ID, from, now time.Time) (Chart, error) {
 	c := Chart{From: from.Unix(), To: now.Unix(), Limits: []Limit{}, Marks: []Mark{}, Breaches: []Breach{}}
 	for i, id := range ids {
 		x, err := s.store.Series.One(ctx, id)
@@ -141,7 +148,7 @@ func timesOf(rollups []domain.Rollup) []int64 {
 }
 
 // judged adds limits, changes and times in trouble.
-func (s *Service) judged(ctx context.Context, c *Chart, x domain.Series, from, to time.Time) error {
+func (s looking) judged(ctx context.Context, c *Chart, x domain.Series, from, to time.Time) error {
 	rules, err := s.store.Rules.All(ctx)
 	if err != nil {
 		return err
@@ -151,7 +158,7 @@ func (s *Service) judged(ctx context.Context, c *Chart, x domain.Series, from, t
 			c.Limits = append(c.Limits, limits(r)...)
 		}
 	}
-	changes, err := s.store.Transitions.Find(ctx, store.TransitionFilter{SeriesID: x.ID, From: from, Until: to})
+	changes, err := s.store.Transitions.Find(ctx, domain.TransitionFilter{SeriesID: x.ID, From: from, Until: to})
 	if err != nil {
 		return err
 	}

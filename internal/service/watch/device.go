@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
@@ -73,7 +74,15 @@ type Subject struct {
 }
 
 // Device gathers a device's page.
-func (s *Service) Device(ctx context.Context, id domain.ID, look Look, now time.Time) (Subject, error) {
+func (s *Service) Device(ctx context.Context, who access.Actor, id domain.ID, look Look, now time.Time) (Subject, error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return Subject{}, err
+	}
+	return l.device(ctx, id, look, now)
+}
+
+func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.Time) (Subject, error) {
 	d, err := s.store.Devices.One(ctx, id)
 	if err != nil {
 		return Subject{}, err
@@ -92,11 +101,11 @@ func (s *Service) Device(ctx context.Context, id domain.ID, look Look, now time.
 	if out.Addresses, err = s.store.Devices.Addresses(ctx, id); err != nil {
 		return out, err
 	}
-	if out.Changes, err = s.store.Transitions.Find(ctx, store.TransitionFilter{DeviceID: id, Limit: 8}); err != nil {
+	if out.Changes, err = s.store.Transitions.Find(ctx, domain.TransitionFilter{DeviceID: id, Limit: 8}); err != nil {
 		return out, err
 	}
 	open := []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
-	if out.Open, _, err = s.store.Incidents.Find(ctx, store.IncidentFilter{DeviceID: id, States: open, Limit: 10}); err != nil {
+	if out.Open, _, err = s.store.Incidents.Find(ctx, domain.IncidentFilter{DeviceID: id, States: open, Limit: 10}); err != nil {
 		return out, err
 	}
 	if err := s.values(ctx, &out, look); err != nil {
@@ -119,7 +128,7 @@ func path(places []domain.Place, id domain.ID) []domain.Place {
 }
 
 // values arranges the newest values of the device and of the parts on the page.
-func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
+func (s looking) values(ctx context.Context, out *Subject, look Look) error {
 	id := out.Device.ID
 	fittings, err := s.store.Fittings.Of(ctx, id)
 	if err != nil {
@@ -155,7 +164,7 @@ func (s *Service) values(ctx context.Context, out *Subject, look Look) error {
 }
 
 // kind takes a page of the parts of a kind, those in trouble first.
-func (s *Service) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts, levels []store.Level, look Look) (Kind, error) {
+func (s looking) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts, levels []store.Level, look Look) (Kind, error) {
 	out := Kind{Parts: def, Kit: k.Name}
 	for _, r := range k.Readings {
 		if r.Of == def.Kind {
@@ -186,7 +195,7 @@ func (s *Service) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Pa
 }
 
 // busiest is the part of a kind with the most traffic or filling now, 0 for none.
-func (s *Service) busiest(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts) (best domain.ID, err error) {
+func (s looking) busiest(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Parts) (best domain.ID, err error) {
 	var readings []string
 	for _, r := range k.Readings {
 		if r.Of == def.Kind && (r.Purpose == kit.Traffic || r.Purpose == kit.Filling) {
@@ -213,7 +222,7 @@ func (s *Service) busiest(ctx context.Context, id domain.ID, k *kit.Kit, def kit
 }
 
 // fill reads the values of what is on the page.
-func (s *Service) fill(ctx context.Context, out *Subject, levels []store.Level) error {
+func (s looking) fill(ctx context.Context, out *Subject, levels []store.Level) error {
 	var parts []domain.ID
 	for _, k := range out.Kinds {
 		for _, row := range k.Rows {
@@ -279,7 +288,7 @@ func (out *Subject) arrange(by map[domain.ID]map[kit.Ref]Value) {
 const shownBehind = 4
 
 // neighbours finds what the device is reached through, and what is behind it.
-func (s *Service) neighbours(ctx context.Context, out *Subject, places []domain.Place) error {
+func (s looking) neighbours(ctx context.Context, out *Subject, places []domain.Place) error {
 	via, behind := s.judge.Way(ctx, out.Device.ID)
 	out.BehindAll = len(behind)
 	wanted := append([]domain.ID{via}, behind[:min(len(behind), shownBehind)]...)

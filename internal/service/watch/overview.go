@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/ribbon"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
@@ -54,13 +55,17 @@ type Overview struct {
 
 // Overview gathers places with their ribbons, worst first, and the devices
 // that stand out; of the places that are open all devices.
-func (s *Service) Overview(ctx context.Context, open []domain.ID, now time.Time) (o Overview, err error) {
+func (s *Service) Overview(ctx context.Context, who access.Actor, open []domain.ID, now time.Time) (o Overview, err error) {
 	o.Counts = map[domain.Health]int{}
-	tree, err := s.tree(ctx, &o, now)
+	l, err := s.look(ctx, who)
 	if err != nil {
 		return o, err
 	}
-	shown, err := s.store.Devices.Conspicuous(ctx, ShownAtOnce, open)
+	tree, err := l.tree(ctx, &o, now)
+	if err != nil {
+		return o, err
+	}
+	shown, err := l.store.Devices.Conspicuous(ctx, ShownAtOnce, open)
 	if err != nil {
 		return o, err
 	}
@@ -70,10 +75,10 @@ func (s *Service) Overview(ctx context.Context, open []domain.ID, now time.Time)
 		}
 	}
 	o.Places = tree.sorted()
-	if o.Undelivered, err = s.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
+	if o.Undelivered, err = l.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
 		return o, err
 	}
-	return o, s.count(ctx, &o)
+	return o, l.count(ctx, &o)
 }
 
 // placeTree is the places while they are counted.
@@ -84,7 +89,7 @@ type placeTree struct {
 
 // tree counts devices by place and health, and lays out their recent past:
 // only what was not fine all the time is looked at.
-func (s *Service) tree(ctx context.Context, o *Overview, now time.Time) (t placeTree, err error) {
+func (s looking) tree(ctx context.Context, o *Overview, now time.Time) (t placeTree, err error) {
 	places, err := s.store.Places.All(ctx)
 	if err != nil {
 		return t, err
@@ -106,10 +111,8 @@ func (s *Service) tree(ctx context.Context, o *Overview, now time.Time) (t place
 	o.Ribbon = slices.Clone(calm)
 	for _, p := range places {
 		t.places[p.ID] = &Place{Place: p, Health: domain.Fine, Ribbon: slices.Clone(calm)}
-		if p.ParentID == 0 && o.Root == "" {
-			o.Root = p.Name
-		}
 	}
+	o.Root = t.root()
 	for _, c := range counts {
 		o.Counts[c.Health] += c.N
 		o.Total += c.N
@@ -123,6 +126,21 @@ func (s *Service) tree(ctx context.Context, o *Overview, now time.Time) (t place
 	}
 	t.past(o, changes, troubled, now)
 	return t, nil
+}
+
+// root is the name of the place above all others; empty where there are several.
+func (t placeTree) root() (name string) {
+	tops := 0
+	for _, p := range t.places {
+		if t.places[p.ParentID] == nil {
+			name = p.Name
+			tops++
+		}
+	}
+	if tops != 1 {
+		return ""
+	}
+	return name
 }
 
 // past adds the ribbons of all devices that were not fine all the time.
@@ -192,7 +210,15 @@ type DeviceList struct {
 
 // Devices returns devices with their recent past, and what they can be
 // filtered by.
-func (s *Service) Devices(ctx context.Context, f store.DeviceFilter, now time.Time) (out DeviceList, err error) {
+func (s *Service) Devices(ctx context.Context, who access.Actor, f domain.DeviceFilter, now time.Time) (out DeviceList, err error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return out, err
+	}
+	return l.devices(ctx, f, now)
+}
+
+func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Time) (out DeviceList, err error) {
 	places, err := s.store.Places.All(ctx)
 	if err != nil {
 		return out, err
@@ -221,17 +247,33 @@ func (s *Service) Devices(ctx context.Context, f store.DeviceFilter, now time.Ti
 	return out, err
 }
 
-func (s *Service) count(ctx context.Context, o *Overview) (err error) {
-	t := &s.totals
+func (s looking) count(ctx context.Context, o *Overview) error {
+	t, key := &s.totals, s.scope.List()
 	t.Lock()
 	defer t.Unlock()
-	if time.Since(t.at) > totalsAge {
-		t.newest = s.store.Samples.Newest()
-		if t.series, err = s.store.Series.Count(ctx); err != nil {
+	known := t.of[key]
+	if time.Since(known.at) > totalsAge {
+		if t.of == nil || len(t.of) > mostTotals {
+			t.of = map[string]total{}
+		}
+		var err error
+		if known, err = s.total(ctx); err != nil {
 			return err
 		}
-		t.at = time.Now()
+		t.of[key] = known
 	}
-	o.Newest, o.Series = t.newest, t.series
+	o.Newest, o.Series = known.newest, known.series
 	return nil
+}
+
+func (s looking) total(ctx context.Context) (t total, err error) {
+	t.at = time.Now()
+	if s.scope.All() {
+		t.newest = s.Service.store.Samples.Newest()
+		t.series, err = s.store.Series.Count(ctx)
+		return t, err
+	}
+	ids, err := s.store.Series.AllIDs(ctx)
+	t.series, t.newest = int64(len(ids)), s.store.Values.Newest(ids)
+	return t, err
 }

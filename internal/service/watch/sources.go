@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/domain"
 )
@@ -20,23 +21,22 @@ type Source struct {
 }
 
 // Sources returns what a device is asked, in the order of its kits.
-func (s *Service) Sources(ctx context.Context, deviceID domain.ID) ([]Source, error) {
-	if _, err := s.store.Devices.One(ctx, deviceID); err != nil {
-		return nil, err
-	}
-	fittings, err := s.store.Fittings.Of(ctx, deviceID)
+func (s *Service) Sources(ctx context.Context, who access.Actor, deviceID domain.ID) ([]Source, error) {
+	l, err := s.look(ctx, who)
 	if err != nil {
 		return nil, err
 	}
-	return s.sources(ctx, deviceID, fittings)
+	if _, err := l.store.Devices.One(ctx, deviceID); err != nil {
+		return nil, err
+	}
+	fittings, err := l.store.Fittings.Of(ctx, deviceID)
+	if err != nil {
+		return nil, err
+	}
+	return l.sources(ctx, deviceID, fittings)
 }
 
-// Implausible returns the values of some series that cannot be.
-func (s *Service) Implausible(ctx context.Context, series []domain.ID) (map[domain.ID]domain.Implausible, error) {
-	return s.store.Implausible.Of(ctx, series)
-}
-
-func (s *Service) sources(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting) (out []Source, err error) {
+func (s looking) sources(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting) (out []Source, err error) {
 	stored, err := s.store.Sources.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err

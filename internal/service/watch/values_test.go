@@ -5,14 +5,14 @@ import (
 	"testing"
 	"time"
 
+	"tirelessowl/internal/testkit"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
-	"tirelessowl/internal/store/samples"
 )
 
 // A device's values stand under their parts, with the level of each; parts
@@ -40,7 +40,7 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	require.NoError(t, w.store.Rules.SetState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
 	require.NoError(t, w.store.Series.SetStates(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))
 
-	got, err := w.Device(ctx, d.ID, watch.Look{}, now)
+	got, err := w.Device(ctx, testkit.Anyone, d.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	assert.Equal(t, 4, got.Count.All)
 	assert.Equal(t, 1, got.Count.Failing)
@@ -57,7 +57,7 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	assert.Nil(t, volumes.Rows[1].Values["volume_share"].Latest)
 	assert.Equal(t, domain.Fine, volumes.Rows[1].Health)
 	assert.Equal(t, int64(2), volumes.Total)
-	searched, err := w.Device(ctx, d.ID, watch.Look{Kind: "volume", Search: "DAT"}, now)
+	searched, err := w.Device(ctx, testkit.Anyone, d.ID, watch.Look{Kind: "volume", Search: "DAT"}, now)
 	require.NoError(t, err)
 	require.Len(t, searched.Kinds[0].Rows, 1)
 	assert.Equal(t, int64(1), searched.Kinds[0].Matching)
@@ -94,7 +94,7 @@ func TestTheBusiestPartIsShown(t *testing.T) {
 		batch = append(batch, domain.SeriesSample{SeriesID: x.ID, Sample: domain.Sample{At: now, Value: v}})
 	}
 	require.NoError(t, w.store.Samples.Append(ctx, batch))
-	got, err := w.Device(ctx, d.ID, watch.Look{}, now)
+	got, err := w.Device(ctx, testkit.Anyone, d.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	require.Len(t, got.Kinds[0].Rows, watch.PartsPage)
 	assert.Equal(t, parts[watch.PartsPage+7].ID, got.Kinds[0].Rows[0].Part.ID)
@@ -113,7 +113,7 @@ func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
 	place := w.place(t, "Pier")
 	a, b := w.device(t, place.ID, "a", domain.Fine), w.device(t, place.ID, "b", domain.Critical)
 	require.NoError(t, w.store.Transitions.Add(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
-	got, err := w.Devices(ctx, store.DeviceFilter{Sort: "name", Limit: 9}, now)
+	got, err := w.Devices(ctx, testkit.Anyone, domain.DeviceFilter{Sort: "name", Limit: 9}, now)
 	require.NoError(t, err)
 	assert.Equal(t, "Pier", got.Places[a.PlaceID])
 	shown := got.Rows
@@ -123,27 +123,6 @@ func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
 	assert.Equal(t, domain.Critical, shown[1].Ribbon[95])
 	assert.Equal(t, domain.Critical, shown[1].Ribbon[72], "six of 24 hours are the last quarter")
 	assert.Equal(t, domain.Fine, shown[1].Ribbon[70])
-}
-
-func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
-	w, ctx := setup(t), t.Context()
-	x := w.series(t, w.device(t, w.place(t, "Pier").ID, "a", domain.Fine), nil)
-	first, share, err := w.Usage(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, 1.0, share)
-	require.Len(t, first, 1)
-	var past samples.History
-	past.Series = x.ID
-	for m := range 3000 {
-		past.Points = append(past.Points, codec.Point{T: now.AddDate(0, 0, -9).UnixMilli() + int64(m)*60_000, V: float64(m % 97)})
-	}
-	require.NoError(t, w.store.Samples.Import(ctx, []samples.History{past}))
-	again, _, err := w.Usage(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, first, again, "the same for a minute: it looks into the tables")
-	fresh, _, err := w.store.Sizes.Usage(ctx)
-	require.NoError(t, err)
-	assert.Positive(t, fresh[0].Bytes)
 }
 
 func TestManySeriesAreCombined(t *testing.T) {

@@ -6,9 +6,11 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
@@ -16,48 +18,52 @@ import (
 // Service is the use cases of watching.
 type Service struct {
 	store  *store.Store
+	desk   *act.Desk
 	kits   *collect.Service
 	judge  Judge
+	engine Engine
 	totals totals
-	usage  usage
 }
 
-// usage is who fills the disk; it is worked out at most once a minute, since
-// it looks into the tables.
-type usage struct {
-	sync.Mutex
-	at    time.Time
-	rows  []store.Usage
-	share float64
+// looking is the service at work for somebody: its tables hold what that actor sees.
+type looking struct {
+	*Service
+	store *store.Seen
+	scope domain.Scope
 }
 
-const usageAge = time.Minute
-
-// Usage tells what the samples of each reading of each device take, and from
-// which share of the tables that is known.
-func (s *Service) Usage(ctx context.Context) (rows []store.Usage, share float64, err error) {
-	u := &s.usage
-	u.Lock()
-	defer u.Unlock()
-	if time.Since(u.at) > usageAge {
-		if u.rows, u.share, err = s.store.Sizes.Usage(ctx); err != nil {
-			return nil, 0, err
-		}
-		u.at = time.Now()
-	}
-	return u.rows, u.share, nil
+// look begins a use case that reads.
+func (s *Service) look(ctx context.Context, who access.Actor) (looking, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaWatch)
+	return looking{s, seen, who.Scope(domain.AreaWatch, domain.AccessSee)}, err
 }
 
 // totals are figures over all values; they are worked out at most every few
 // seconds, since they look at every series.
 type totals struct {
 	sync.Mutex
+	of map[string]total // by scope
+}
+
+type total struct {
 	at     time.Time
 	newest time.Time
 	series int64
 }
 
+// mostTotals bounds for how many scopes they are kept.
+const mostTotals = 200
+
 const totalsAge = 3 * time.Second
+
+// Engine is what collects.
+type Engine interface {
+	// CollectNow fetches everything of a device as soon as it is free, and
+	// returns how many requests that are.
+	CollectNow(id domain.ID) int
+	// WhyValue explains the present value of a series.
+	WhyValue(ctx context.Context, s domain.Series) (why.Trace, error)
+}
 
 // Judge knows the present.
 type Judge interface {
@@ -70,13 +76,17 @@ type Judge interface {
 }
 
 // New returns the service.
-func New(s *store.Store, kits *collect.Service, j Judge) *Service {
-	return &Service{store: s, kits: kits, judge: j}
+func New(s *store.Store, desk *act.Desk, kits *collect.Service, j Judge, e Engine) *Service {
+	return &Service{store: s, desk: desk, kits: kits, judge: j, engine: e}
 }
 
 // Why explains a device's present health.
-func (s *Service) Why(ctx context.Context, id domain.ID) (domain.Device, domain.Health, why.Trace, error) {
-	d, err := s.store.Devices.One(ctx, id)
+func (s *Service) Why(ctx context.Context, who access.Actor, id domain.ID) (domain.Device, domain.Health, why.Trace, error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return domain.Device{}, "", why.Trace{}, err
+	}
+	d, err := l.store.Devices.One(ctx, id)
 	if err != nil {
 		return d, "", why.Trace{}, err
 	}
@@ -85,19 +95,36 @@ func (s *Service) Why(ctx context.Context, id domain.ID) (domain.Device, domain.
 		trace = why.Trace{Question: "Why " + string(d.Health) + "?", Answer: d.HealthNote}
 		return d, d.Health, trace, nil
 	}
-	return d, h, trace, nil
+	return l.told(ctx, d, h, trace)
+}
+
+// told takes out of an explanation what it says of devices that are not seen.
+func (s looking) told(ctx context.Context, d domain.Device, h domain.Health, t why.Trace) (domain.Device, domain.Health, why.Trace, error) {
+	if s.scope.All() {
+		return d, h, t, nil
+	}
+	names, err := s.store.Devices.Names(ctx, t.Refs("device"))
+	t = t.Without("device", func(id domain.ID) bool { _, seen := names[id]; return seen })
+	if h == domain.Unreachable {
+		t.Answer = d.HealthNote // which names what is seen only
+	}
+	return d, h, t, err
 }
 
 // Fullest returns the series that are filled most, by the readings whose
 // purpose that is.
-func (s *Service) Fullest(ctx context.Context, limit int) ([]store.ListedValue, error) {
-	var of []store.ReadingKey
+func (s *Service) Fullest(ctx context.Context, who access.Actor, limit int) ([]store.ListedValue, error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	var of []domain.ReadingKey
 	for _, r := range s.kits.Catalogue().For(kit.Filling) {
-		of = append(of, store.ReadingKey{Kit: r.Kit, Reading: r.Reading})
+		of = append(of, domain.ReadingKey{Kit: r.Kit, Reading: r.Reading})
 	}
 	if len(of) == 0 {
 		return nil, nil
 	}
-	rows, _, err := s.store.Values.Listed(ctx, store.ValueFilter{Of: of, Sort: "-value", Limit: limit})
+	rows, _, err := l.store.Values.Listed(ctx, domain.ValueFilter{Of: of, Sort: "-value", Limit: limit})
 	return rows, err
 }

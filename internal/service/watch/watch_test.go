@@ -35,7 +35,7 @@ func setup(t *testing.T) world {
 	svc := testkit.Kits(t, s)
 	root, err := s.Places.Save(t.Context(), domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	require.NoError(t, err)
-	return world{watch.New(s, svc, &present{via: map[domain.ID]domain.ID{}}), s, root}
+	return world{watch.New(s, testkit.Desk(s), svc, &present{via: map[domain.ID]domain.ID{}}, nil), s, root}
 }
 
 // present is a judge that knows only the first device, and ways as they are told.
@@ -65,7 +65,7 @@ func (w world) device(t *testing.T, place domain.ID, name string, h domain.Healt
 	t.Helper()
 	d, err := w.store.Devices.Add(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
 	require.NoError(t, err)
-	require.NoError(t, w.store.Devices.SetHealth(t.Context(), d.ID, h, now, "because of "+name))
+	require.NoError(t, w.store.Devices.SetHealth(t.Context(), d.ID, h, now, "because of "+name, 0))
 	return d
 }
 
@@ -76,7 +76,7 @@ func TestOverviewIsWorstFirst(t *testing.T) {
 	bad := w.device(t, pier.ID, "b", domain.Critical)
 	w.device(t, house.ID, "c", domain.Notice)
 	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}}))
-	o, err := w.Overview(t.Context(), nil, now)
+	o, err := w.Overview(t.Context(), testkit.Anyone, nil, now)
 	require.NoError(t, err)
 	var names []string
 	for _, p := range o.Places {
@@ -102,22 +102,22 @@ func TestSubjectKnowsItsWayAndWhatIsBehind(t *testing.T) {
 		require.NoError(t, w.store.Overrides.Set(t.Context(), o, 0))
 	}
 	ways := &present{via: map[domain.ID]domain.ID{kiosk.ID: edge.ID}}
-	svc := watch.New(w.store, testkit.Kits(t, w.store), ways)
+	svc := watch.New(w.store, testkit.Desk(w.store), testkit.Kits(t, w.store), ways, nil)
 	for i := range 9 {
 		ways.via[w.device(t, pier.ID, fmt.Sprint("board-", i), domain.Fine).ID] = edge.ID
 	}
-	s, err := svc.Device(t.Context(), edge.ID, watch.Look{}, now)
+	s, err := svc.Device(t.Context(), testkit.Anyone, edge.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	assert.Nil(t, s.Via, "the gateway is not reached through itself")
 	assert.Len(t, s.Behind, 4, "some are named")
 	assert.Equal(t, 10, s.BehindAll, "all are counted")
-	s, err = svc.Device(t.Context(), kiosk.ID, watch.Look{}, now)
+	s, err = svc.Device(t.Context(), testkit.Anyone, kiosk.ID, watch.Look{}, now)
 	require.NoError(t, err)
 	assert.Equal(t, "edge", s.Via.Name)
 	assert.Equal(t, "Pier", s.ViaFrom.Name, "and where that is set")
 	assert.Len(t, s.ViaFrom.Replaces, 1)
 	assert.Equal(t, []string{"Kittiwake Line", "Pier"}, []string{s.Path[0].Name, s.Path[1].Name})
-	_, err = svc.Device(t.Context(), 999, watch.Look{}, now)
+	_, err = svc.Device(t.Context(), testkit.Anyone, 999, watch.Look{}, now)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
@@ -134,14 +134,14 @@ func TestOverviewCountsWhatItDoesNotShow(t *testing.T) {
 		w.device(t, pier.ID, fmt.Sprintf("board-%02d", i), h)
 	}
 	w.device(t, pier.ID, "edge", domain.Critical)
-	o, err := w.Overview(t.Context(), nil, now)
+	o, err := w.Overview(t.Context(), testkit.Anyone, nil, now)
 	require.NoError(t, err)
 	require.Len(t, o.Places, 1)
 	assert.Len(t, o.Places[0].Devices, watch.ShownAtOnce)
 	assert.Equal(t, "edge", o.Places[0].Devices[0].Name)
 	assert.Equal(t, 13, o.Places[0].Own)
 	assert.Equal(t, map[domain.Health]int{domain.Critical: 1, domain.Notice: 9, domain.Fine: 3}, o.Counts)
-	o, err = w.Overview(t.Context(), []domain.ID{pier.ID}, now)
+	o, err = w.Overview(t.Context(), testkit.Anyone, []domain.ID{pier.ID}, now)
 	require.NoError(t, err)
 	assert.Len(t, o.Places[0].Devices, 13)
 	assert.Equal(t, domain.Fine, o.Places[0].Devices[12].Health)
@@ -153,28 +153,28 @@ func TestDevicesAreFilteredSortedAndPaged(t *testing.T) {
 	w.device(t, pier.ID, "b_1", domain.Fine)
 	w.device(t, house.ID, "a-1", domain.Critical)
 	w.device(t, house.ID, "c-1", domain.Notice)
-	names := func(f store.DeviceFilter) (out []string) {
+	names := func(f domain.DeviceFilter) (out []string) {
 		f.Limit = 2
-		got, err := w.Devices(t.Context(), f, now)
+		got, err := w.Devices(t.Context(), testkit.Anyone, f, now)
 		require.NoError(t, err)
 		for _, d := range got.Rows {
 			out = append(out, d.Name)
 		}
 		return out
 	}
-	assert.Equal(t, []string{"a-1", "c-1"}, names(store.DeviceFilter{}), "the worst first")
-	assert.Equal(t, []string{"b_1", "c-1"}, names(store.DeviceFilter{Sort: "-health"}))
-	assert.Equal(t, []string{"c-1", "b_1"}, names(store.DeviceFilter{Sort: "-name"}))
-	assert.Equal(t, []string{"a-1", "c-1"}, names(store.DeviceFilter{Sort: "place"}))
-	assert.Equal(t, []string{"a-1", "b_1"}, names(store.DeviceFilter{Sort: "name"}))
-	assert.Equal(t, []string{"c-1"}, names(store.DeviceFilter{Sort: "name", Offset: 2}))
-	assert.Equal(t, []string{"b_1"}, names(store.DeviceFilter{Search: "B_"}), "an underscore stands for itself")
-	assert.Equal(t, []string{"b_1"}, names(store.DeviceFilter{Search: "pier"}))
-	assert.Equal(t, []string{"c-1"}, names(store.DeviceFilter{Search: "because of c"}))
-	assert.Equal(t, []string{"a-1"}, names(store.DeviceFilter{Health: domain.Critical}))
-	assert.Empty(t, names(store.DeviceFilter{Kind: "router"}))
-	assert.Len(t, names(store.DeviceFilter{Sort: "1; DROP TABLE devices"}), 2)
-	got, err := w.Devices(t.Context(), store.DeviceFilter{Limit: 1}, now)
+	assert.Equal(t, []string{"a-1", "c-1"}, names(domain.DeviceFilter{}), "the worst first")
+	assert.Equal(t, []string{"b_1", "c-1"}, names(domain.DeviceFilter{Sort: "-health"}))
+	assert.Equal(t, []string{"c-1", "b_1"}, names(domain.DeviceFilter{Sort: "-name"}))
+	assert.Equal(t, []string{"a-1", "c-1"}, names(domain.DeviceFilter{Sort: "place"}))
+	assert.Equal(t, []string{"a-1", "b_1"}, names(domain.DeviceFilter{Sort: "name"}))
+	assert.Equal(t, []string{"c-1"}, names(domain.DeviceFilter{Sort: "name", Offset: 2}))
+	assert.Equal(t, []string{"b_1"}, names(domain.DeviceFilter{Search: "B_"}), "an underscore stands for itself")
+	assert.Equal(t, []string{"b_1"}, names(domain.DeviceFilter{Search: "pier"}))
+	assert.Equal(t, []string{"c-1"}, names(domain.DeviceFilter{Search: "because of c"}))
+	assert.Equal(t, []string{"a-1"}, names(domain.DeviceFilter{Health: domain.Critical}))
+	assert.Empty(t, names(domain.DeviceFilter{Kind: "router"}))
+	assert.Len(t, names(domain.DeviceFilter{Sort: "1; DROP TABLE devices"}), 2)
+	got, err := w.Devices(t.Context(), testkit.Anyone, domain.DeviceFilter{Limit: 1}, now)
 	require.NoError(t, err)
 	assert.Equal(t, int64(3), got.Total)
 }
@@ -204,7 +204,7 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Warning, To: domain.Fine, At: now.Add(-15 * time.Minute)},
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Fine, To: domain.Warning, At: now.Add(-5 * time.Minute)},
 	}))
-	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Hour, now)
+	c, err := w.Chart(t.Context(), testkit.Anyone, []domain.ID{x.ID}, now.Add(-time.Hour), now)
 	require.NoError(t, err)
 	assert.Contains(t, c.How, "every value")
 	line := c.Lines[0]
@@ -226,15 +226,15 @@ func TestLongChartsShowRollupsAndSaySo(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	x := w.series(t, d, map[int]float64{-5: 7})
-	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, 14*24*time.Hour, now)
+	c, err := w.Chart(t.Context(), testkit.Anyone, []domain.ID{x.ID}, now.Add(-14*24*time.Hour), now)
 	require.NoError(t, err)
 	assert.Contains(t, c.How, "true extremes")
 	assert.Len(t, c.Lines[0].Times, 1)
-	empty, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Minute, now.Add(-time.Hour))
+	empty, err := w.Chart(t.Context(), testkit.Anyone, []domain.ID{x.ID}, now.Add(-time.Hour).Add(-time.Minute), now.Add(-time.Hour))
 	require.NoError(t, err)
 	assert.Empty(t, empty.Lines[0].Times)
 	assert.Nil(t, empty.Lines[0].Average)
-	_, err = w.Chart(t.Context(), []domain.ID{999}, time.Hour, now)
+	_, err = w.Chart(t.Context(), testkit.Anyone, []domain.ID{999}, now.Add(-time.Hour), now)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
 
@@ -247,7 +247,7 @@ func TestChartOfAWidePast(t *testing.T) {
 		values[m] = float64(-m)
 	}
 	x := w.series(t, d, values)
-	c, err := w.Chart(t.Context(), []domain.ID{x.ID}, time.Hour, now)
+	c, err := w.Chart(t.Context(), testkit.Anyone, []domain.ID{x.ID}, now.Add(-time.Hour), now)
 	require.NoError(t, err)
 	assert.Equal(t, "every value, about 5\u00a0min apart", c.How)
 	assert.Len(t, c.Lines[0].Times, 11)
@@ -269,7 +269,7 @@ func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 		}
 	}
 	require.NoError(t, w.store.Samples.Append(t.Context(), batch))
-	c, err := w.Chart(t.Context(), []domain.ID{made[0].ID, made[1].ID}, time.Hour, now)
+	c, err := w.Chart(t.Context(), testkit.Anyone, []domain.ID{made[0].ID, made[1].ID}, now.Add(-time.Hour), now)
 	require.NoError(t, err)
 	require.Len(t, c.Lines, 2)
 	for i, line := range c.Lines {
@@ -284,10 +284,10 @@ func TestWhyFallsBackToWhatIsStored(t *testing.T) {
 	p := w.place(t, "Pier")
 	w.device(t, p.ID, "first", domain.Fine)
 	second := w.device(t, p.ID, "second", domain.Paused)
-	_, h, trace, err := w.Why(t.Context(), second.ID)
+	_, h, trace, err := w.Why(t.Context(), testkit.Anyone, second.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.Paused, h)
 	assert.Equal(t, "because of second", trace.Answer)
-	_, _, _, err = w.Why(t.Context(), 999)
+	_, _, _, err = w.Why(t.Context(), testkit.Anyone, 999)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }

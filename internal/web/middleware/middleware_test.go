@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 )
 
@@ -47,19 +48,14 @@ func TestHeadersForbidWhatWeDoNotShip(t *testing.T) {
 	assert.Equal(t, "nosniff", h.Get("X-Content-Type-Options"))
 }
 
-func TestNeeds(t *testing.T) {
-	as := func(level domain.Access, needed domain.Access) int {
-		r := httptest.NewRequest("GET", "/", nil)
-		r = r.WithContext(context.WithValue(r.Context(), userKey{}, domain.User{Level: level}))
-		w := httptest.NewRecorder()
-		Needs(needed)(reads).ServeHTTP(w, r)
-		return w.Code
-	}
-	assert.Equal(t, 200, as(domain.AccessAdminister, domain.AccessConfigure))
-	assert.Equal(t, 200, as(domain.AccessOperate, domain.AccessOperate))
-	assert.Equal(t, 403, as(domain.AccessSee, domain.AccessOperate))
-	assert.Equal(t, 403, as("", domain.AccessSee), "nobody")
-	assert.Equal(t, domain.User{}, Who(t.Context()))
+func TestNobodyIsSignedInByDefault(t *testing.T) {
+	who := Who(t.Context())
+	assert.True(t, who.Scope(domain.AreaWatch, domain.AccessSee).None())
+	signed := context.WithValue(t.Context(), actorKey{}, access.Itself("a test"))
+	assert.Equal(t, "a test", Who(signed).Name)
+	r := httptest.NewRequest("GET", "/", nil)
+	r.RemoteAddr = "192.0.2.7:5060"
+	assert.Equal(t, "192.0.2.7", From(r))
 }
 
 // Use moves the end of a session, a minute at a time, up to a week after its

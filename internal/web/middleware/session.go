@@ -4,17 +4,19 @@ package middleware
 import (
 	"context"
 	"errors"
+	"net"
 	"net/http"
 	"net/url"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/people"
 )
 
-type userKey struct{}
+type actorKey struct{}
 
 // Where the session keeps the id of the person signed in, and since when, in seconds
 // of 1970.
@@ -57,23 +59,32 @@ func prolong(ctx context.Context, sessions *scs.SessionManager, now time.Time) {
 	}
 }
 
-// Who returns the person signed in; the zero user where nobody is.
-func Who(ctx context.Context) domain.User {
-	u, _ := ctx.Value(userKey{}).(domain.User)
-	return u
+// Who returns who is signed in; the zero actor, who may do nothing, where nobody is.
+func Who(ctx context.Context) access.Actor {
+	who, _ := ctx.Value(actorKey{}).(access.Actor)
+	return who
+}
+
+// From is the address that a request came from.
+func From(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
 }
 
 // SignedIn lets only people pass who are signed in, and puts them into the
 // context. Others are sent to the sign-in page, and back afterwards. failed answers
 // where that cannot be known.
-func SignedIn(sessions *scs.SessionManager, svc *access.Service, failed func(http.ResponseWriter, *http.Request, error)) func(http.Handler) http.Handler {
+func SignedIn(sessions *scs.SessionManager, svc *people.Service, failed func(http.ResponseWriter, *http.Request, error)) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			id := sessions.GetInt64(r.Context(), SessionUser)
-			u, err := svc.User(r.Context(), id)
+			who, err := svc.Actor(r.Context(), id, From(r))
 			if id != 0 && err == nil {
 				prolong(r.Context(), sessions, time.Now())
-				next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), userKey{}, u)))
+				next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), actorKey{}, who)))
 				return
 			}
 			if id != 0 && !errors.Is(err, domain.ErrNotFound) {
@@ -85,19 +96,6 @@ func SignedIn(sessions *scs.SessionManager, svc *access.Service, failed func(htt
 				return
 			}
 			http.Redirect(w, r, "/signin?next="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
-		})
-	}
-}
-
-// Needs lets only people pass whose level includes the given one.
-func Needs(level domain.Access) func(http.Handler) http.Handler {
-	return func(next http.Handler) http.Handler {
-		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			if !Who(r.Context()).Level.Allows(level) {
-				http.Error(w, "Your level of access does not allow this: it needs “"+string(level)+"”.", http.StatusForbidden)
-				return
-			}
-			next.ServeHTTP(w, r)
 		})
 	}
 }

@@ -4,6 +4,7 @@ package render
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"html/template"
@@ -12,6 +13,7 @@ import (
 	"net/http"
 	"strings"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/ui"
 )
@@ -19,11 +21,33 @@ import (
 // Frame is what the layout shows around every page.
 type Frame struct {
 	Title  string
-	Area   string // the work area that is current
-	User   *domain.User
+	Area   domain.Area // the work area that is current
+	Tab    string      // the path of the menu entry that is current; empty for a page that is none
+	Who    *access.Actor
+	Areas  []Entry // of the bar at the top
+	Tabs   []Entry // of the current area
 	Estate any
 	Body   any
 	Live   bool
+}
+
+// Entry is a page that menus lead to.
+type Entry struct {
+	Title string
+	Path  string
+	Area  domain.Area
+	Needs domain.Access // see, where nothing is said
+	// Whole is true where it shows what belongs to the whole tree.
+	Whole bool
+}
+
+// For tells whether the page is one for an actor.
+func (e Entry) For(who access.Actor) bool {
+	needs := cmp.Or(e.Needs, domain.AccessSee)
+	if e.Whole {
+		return who.May(e.Area, needs, 0)
+	}
+	return e.Area == "" || !who.Scope(e.Area, needs).None()
 }
 
 // Framer fills the frame for a request.
@@ -149,7 +173,9 @@ func Status(err error) (int, string) {
 	case errors.Is(err, domain.ErrNotFound):
 		return http.StatusNotFound, "This is not here, or not any more."
 	case errors.Is(err, domain.ErrForbidden):
-		return http.StatusForbidden, "Your level of access does not allow this."
+		return http.StatusForbidden, "Your level of access does not allow this: " + strings.TrimPrefix(err.Error(), domain.ErrForbidden.Error()+": ") + "."
+	case errors.Is(err, domain.ErrChanged):
+		return http.StatusConflict, "Somebody else has changed this meanwhile. Look at it as it is now, and change it again if that is still right."
 	case errors.Is(err, domain.ErrConflict):
 		return http.StatusConflict, strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": ")
 	}

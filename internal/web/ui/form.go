@@ -51,3 +51,15 @@ func message(into any, name string) string {
 	}
 	return "Is not one of the choices."
 }
+
+// IDOf reads an id that was chosen; nothing chosen is zero.
+func IDOf(text string) (domain.ID, error) {
+	if text == "" {
+		return 0, nil
+	}
+	id, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || id < 0 {
+		return 0, domain.ErrNotFound
+	}
+	return id, nil
+}

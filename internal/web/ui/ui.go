@@ -46,7 +46,7 @@ func Funcs() template.FuncMap {
 		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },
 		"healthof": func(word string) domain.Health { return domain.Health(word) },
 		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
-		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} },
+		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty,
 		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 }, "minus": func(a, b int) int { return a - b },
 	}
 }
@@ -56,7 +56,7 @@ func Link(r *why.Ref) string {
 	if r == nil {
 		return ""
 	}
-	pages := map[string]string{"device": "/devices/%d", "series": "/series/%d", "rule": "/judge/rules/%d", "incident": "/incidents/%d", "plan": "/respond/plans#plan-%d"}
+	pages := map[string]string{"device": "/devices/%d", "series": "/series/%d", "rule": "/judge/rules/%d", "incident": "/incidents/%d", "place": "/run/places/%d", "team": "/run/teams/%d", "plan": "/respond/plans#plan-%d"}
 	if page, ok := pages[r.Kind]; ok && r.ID != 0 {
 		return fmt.Sprintf(page, r.ID)
 	}
@@ -157,4 +157,13 @@ func Meter(percent float64, level string) template.HTML {
 	width := math.Max(0, math.Min(100, percent))
 	return template.HTML(fmt.Sprintf(`<svg class="meter" viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true"><rect class="track" width="100" height="8" rx="4"/><rect class="full %s" width="%.1f" height="8" rx="4"/></svg>`,
 		template.HTMLEscapeString(level), width))
+}
+
+// Folder returns a folder of embedded files.
+func Folder(files fs.FS, name string) fs.FS {
+	out, err := fs.Sub(files, name)
+	if err != nil {
+		panic(fmt.Sprintf("embedded folder %s: %v", name, err)) // cannot be: it is compiled in
+	}
+	return out
 }

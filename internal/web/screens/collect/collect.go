@@ -1,37 +1,57 @@
-// Package collect is kits and latest values.
+// Package collect is kits and the values that come now.
 package collect
 
 import (
 	"embed"
+	"io/fs"
 	"net/http"
 	"time"
-
-	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is collecting.
 type Screen struct {
 	Render *render.Renderer
 	Kits   *collect.Service
-	Store  *store.Store
+	Watch  *watch.Service
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/collect", s.Render.Handle(s.kits))
-	r.Get("/collect/latest", s.Render.Handle(s.latest))
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	return screen.Screen{
+		Templates: map[string]fs.FS{"collect": files},
+		Menu: []render.Entry{
+			{Title: "Kits", Path: kitsPath, Area: domain.AreaCollect},
+			{Title: "Values now", Path: valuesPath, Area: domain.AreaCollect},
+		},
+		Routes: []screen.Route{
+			screen.Get(kitsPath, domain.AreaCollect, s.kits),
+			screen.Get(valuesPath, domain.AreaCollect, s.values),
+			screen.Get("/collect/latest", domain.AreaCollect, moved),
+		},
+	}
+}
+
+const (
+	kitsPath   = "/collect"
+	valuesPath = "/collect/values"
+)
+
+// moved leads from where the values were before.
+func moved(w http.ResponseWriter, r *http.Request) error {
+	http.Redirect(w, r, valuesPath+"?"+r.URL.RawQuery, http.StatusMovedPermanently)
+	return nil
 }
 
 type kitsView struct {
@@ -46,55 +66,56 @@ type kitView struct {
 }
 
 func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
-	fittings, err := s.Store.Fittings.Of(r.Context(), 0)
+	who := middleware.Who(r.Context())
+	count, err := s.Kits.Fitted(r.Context(), who)
 	if err != nil {
 		return err
 	}
-	count := map[string]int{}
-	for _, f := range fittings {
-		count[f.Kit]++
+	kits, err := s.Kits.Known(r.Context(), who)
+	if err != nil {
+		return err
 	}
 	v := kitsView{Show: "kits"}
-	for _, k := range s.Kits.Kits() {
+	for _, k := range kits {
 		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))})
 	}
-	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: "collect", Body: v})
+	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: domain.AreaCollect, Tab: kitsPath, Body: v})
 }
 
-type latestView struct {
+type valuesView struct {
 	Show   string
 	Rows   []rowView
-	Filter store.ValueFilter
+	Filter domain.ValueFilter
 	ui.Paging
 	ui.Sorting
 }
 
 type rowView struct {
-	store.ListedValue
+	watch.ListedValue
 	ui.Cell
 }
 
 const pageSize = 100
 
-func (s Screen) latest(w http.ResponseWriter, r *http.Request) error {
+func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page := ui.PageNumber(q)
-	v := latestView{Show: "latest", Sorting: ui.Sorting{Path: "/collect/latest", Query: q, Sort: q.Get("sort")}, Filter: store.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
-	rows, total, err := s.Store.Values.Listed(r.Context(), v.Filter)
+	v := valuesView{Show: "values", Sorting: ui.Sorting{Path: valuesPath, Query: q, Sort: q.Get("sort")}, Filter: domain.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
+	rows, total, err := s.Watch.Values(r.Context(), middleware.Who(r.Context()), v.Filter)
 	if err != nil {
 		return err
 	}
 	for _, x := range rows {
 		v.Rows = append(v.Rows, s.row(x))
 	}
-	v.Paging = ui.NewPaging("/collect/latest", q, page, pageSize, len(rows), total)
+	v.Paging = ui.NewPaging(valuesPath, q, page, pageSize, len(rows), total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "collect", "value-table", v)
 	}
-	return s.Render.Page(w, r, "collect", render.Frame{Title: "Latest values", Area: "collect", Body: v})
+	return s.Render.Page(w, r, "collect", render.Frame{Title: "Values now", Area: domain.AreaCollect, Tab: valuesPath, Body: v})
 }
 
-func (s Screen) row(x store.ListedValue) rowView {
+func (s Screen) row(x watch.ListedValue) rowView {
 	v := rowView{ListedValue: x}
 	if x.Value == nil {
 		return v
@@ -106,6 +127,6 @@ func (s Screen) row(x store.ListedValue) rowView {
 }
 
 // States are those that can be filtered by.
-func (v latestView) States() []domain.SeriesState {
-	return []domain.SeriesState{domain.SeriesOK, domain.SeriesFailing, domain.SeriesWaiting, domain.SeriesAbsent, store.KeptApart}
+func (v valuesView) States() []domain.SeriesState {
+	return []domain.SeriesState{domain.SeriesOK, domain.SeriesFailing, domain.SeriesWaiting, domain.SeriesAbsent, domain.KeptApart}
 }

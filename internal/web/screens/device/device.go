@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -17,70 +18,61 @@ import (
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
-// RemovedFiles are the templates of the list of removed devices.
-//
 //go:embed removed/tmpl/*.html
-var RemovedFiles embed.FS
+var removedFiles embed.FS
 
-// SeriesFiles are the templates of the page of one series.
-//
 //go:embed series/tmpl/*.html
-var SeriesFiles embed.FS
+var seriesFiles embed.FS
 
 // Screen is one device.
 type Screen struct {
 	Render   *render.Renderer
 	Watch    *watch.Service
-	Store    *store.Store
-	Engine   *engine.Collector
 	Kits     *collect.Service
 	Transfer *transfer.Service
 	Devices  *devices.Service
+	Places   *places.Service
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/devices/removed", s.Render.Handle(s.removed))
-	r.Get("/devices/{id}", s.Render.Handle(s.page))
-	r.Get("/devices/{id}/values", s.Render.Handle(s.values))
-	r.Get("/devices/{id}/where", s.Render.Handle(s.where))
-	r.Get("/series/{id}", s.Render.Handle(s.series))
-	r.Get("/series/{id}/samples", s.Render.Handle(s.samples))
-	r.Get("/chart", s.Render.Handle(s.chart))
-	r.With(middleware.Needs(domain.AccessOperate)).Post("/devices/{id}/collect", s.Render.Handle(s.collect))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/pause", s.Render.Handle(s.pause))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/kits/{kit}", s.Render.Handle(s.parameters))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}", s.Render.Handle(s.saveEndpoint))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/endpoints/{way}/try", s.Render.Handle(s.tryEndpoint))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/removed/{id}/restore", s.Render.Handle(s.restore))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/removed/{id}/forget", s.Render.Handle(s.forget))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/where", s.Render.Handle(s.saveWhere))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/devices/{id}/delete", s.Render.Handle(s.remove))
-}
-
-// ID reads the id of the path.
-func ID(r *http.Request) (domain.ID, error) {
-	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-	if err != nil {
-		return 0, domain.ErrNotFound
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	const watched, collected, configure = domain.AreaWatch, domain.AreaCollect, domain.AccessConfigure
+	return screen.Screen{
+		Templates: map[string]fs.FS{"device": files, "series": ui.Folder(seriesFiles, "series"), "removed": ui.Folder(removedFiles, "removed")},
+		Found:     []render.Entry{{Title: "Removed devices", Path: removedPath, Area: collected}},
+		Routes: []screen.Route{
+			screen.Get(removedPath, collected, s.removed),
+			screen.Get("/devices/{id}", watched, s.page),
+			screen.Get("/devices/{id}/values", watched, s.values),
+			screen.Get("/devices/{id}/where", collected, s.where),
+			screen.Get("/series/{id}", watched, s.series),
+			screen.Get("/series/{id}/samples", watched, s.samples),
+			screen.Get("/chart", watched, s.chart),
+			screen.Post("/devices/{id}/collect", collected, domain.AccessOperate, s.collect),
+			screen.Post("/devices/{id}/pause", collected, configure, s.pause),
+			screen.Post("/devices/{id}/kits/{kit}", collected, configure, s.parameters),
+			screen.Post("/devices/{id}/endpoints/{way}", collected, configure, s.saveEndpoint),
+			screen.Post("/devices/{id}/endpoints/{way}/try", collected, configure, s.tryEndpoint),
+			screen.Post("/devices/{id}/where", collected, configure, s.saveWhere),
+			screen.Post("/devices/{id}/delete", collected, configure, s.remove),
+			screen.Post("/devices/removed/{id}/restore", collected, configure, s.restore),
+			screen.Post("/devices/removed/{id}/forget", collected, configure, s.forget),
+		},
 	}
-	return id, nil
 }
 
 // Span is a time that charts can show.
@@ -159,20 +151,24 @@ func (v view) ofKind(text bool) (out []watch.Value) {
 }
 
 func (s Screen) view(r *http.Request) (view, error) {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return view{}, err
 	}
 	q := r.URL.Query()
 	look := watch.Look{Kind: q.Get("kind"), Search: strings.TrimSpace(q.Get("q")), Page: ui.PageNumber(q)}
 	look.Part, _ = strconv.ParseInt(q.Get("part"), 10, 64)
-	subject, err := s.Watch.Device(r.Context(), id, look, time.Now().UTC())
+	who := middleware.Who(r.Context())
+	subject, err := s.Watch.Device(r.Context(), who, id, look, time.Now().UTC())
 	if err != nil {
 		return view{}, err
 	}
-	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, May: middleware.Who(r.Context()).Level, Part: look.Part, Fresh: true}
-	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
-		return v, err
+	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, Part: look.Part, Fresh: true}
+	v.May = who.Level(domain.AreaCollect, subject.Device.PlaceID)
+	if v.May.Allows(domain.AccessSee) {
+		if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
+			return v, err
+		}
 	}
 	for _, x := range subject.Values {
 		v.Fresh = v.Fresh && x.Latest == nil
@@ -257,7 +253,7 @@ func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Page(w, r, "device", render.Frame{Title: v.Device.Name, Area: "watch", Body: v})
+	return s.Render.Page(w, r, "device", render.Frame{Title: v.Device.Name, Area: domain.AreaWatch, Body: v})
 }
 
 func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
@@ -289,7 +285,9 @@ func (s Screen) chart(w http.ResponseWriter, r *http.Request) error {
 		}
 		ids = append(ids, id)
 	}
-	c, err := s.Watch.Chart(r.Context(), ids, spanOf(r.URL.Query().Get("span")).Length, time.Now().UTC())
+	now := time.Now().UTC()
+	from := now.Add(-spanOf(r.URL.Query().Get("span")).Length)
+	c, err := s.Watch.Chart(r.Context(), middleware.Who(r.Context()), ids, from, now)
 	if err != nil {
 		return err
 	}
@@ -299,35 +297,19 @@ func (s Screen) chart(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	n := s.Engine.CollectNow(id)
+	n, err := s.Devices.CollectNow(r.Context(), middleware.Who(r.Context()), id)
+	if err != nil {
+		return err
+	}
 	notice := text.Count(int64(n), "request is on its way", "requests are on their way") + "."
 	if n == 0 {
 		notice = "Nothing to collect: the device is paused or has no kit."
 	}
 	return s.Render.Fragment(w, http.StatusOK, "device", "notice", notice)
-}
-
-func (s Screen) change(w http.ResponseWriter, r *http.Request, f func(domain.Device) error, to string) error {
-	id, err := ID(r)
-	if err != nil {
-		return err
-	}
-	d, err := s.Store.Devices.One(r.Context(), id)
-	if err != nil {
-		return err
-	}
-	if err := f(d); err != nil {
-		return err
-	}
-	if err := s.Engine.Reload(r.Context(), id); err != nil && !errors.Is(err, domain.ErrNotFound) {
-		return err
-	}
-	http.Redirect(w, r, to, http.StatusSeeOther)
-	return nil
 }
 
 // kitForm is a fitted kit with its parameters as they were typed.
@@ -355,7 +337,7 @@ func (v view) KitForms() []kitForm {
 }
 
 func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
@@ -363,11 +345,11 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: middleware.Who(r.Context()).Level}
+	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: domain.AccessConfigure}
 	for _, p := range k.Parameters {
 		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
 	}
-	err = s.Kits.SetParameters(r.Context(), id, k.Name, f.Values)
+	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "kit", f)
 	}
@@ -375,27 +357,29 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f.Saved = true
-	if err := s.Engine.Reload(r.Context(), id); err != nil {
-		return err
-	}
 	return s.Render.Fragment(w, http.StatusOK, "device", "kit", f)
 }
 
 func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
-	return s.change(w, r, func(d domain.Device) error {
-		d.Paused = r.PostFormValue("paused") == "yes"
-		return s.Store.Devices.Update(r.Context(), d)
-	}, "/devices/"+chi.URLParam(r, "id"))
-}
-
-func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	if err := s.Devices.Remove(r.Context(), id); err != nil {
+	if err := s.Devices.SetPaused(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("paused") == "yes"); err != nil {
 		return err
 	}
-	http.Redirect(w, r, "/devices/removed", http.StatusSeeOther)
+	http.Redirect(w, r, fmt.Sprintf("/devices/%d", id), http.StatusSeeOther)
+	return nil
+}
+
+func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Devices.Remove(r.Context(), middleware.Who(r.Context()), id); err != nil {
+		return err
+	}
+	http.Redirect(w, r, removedPath, http.StatusSeeOther)
 	return nil
 }

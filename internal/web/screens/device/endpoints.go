@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -54,7 +55,7 @@ func (f endpointForm) Secret() ui.FieldView {
 }
 
 func (s Screen) endpointForms(r *http.Request, id domain.ID, may domain.Access) (out []endpointForm, err error) {
-	all, err := s.Kits.Endpoints(r.Context(), id)
+	all, err := s.Kits.Endpoints(r.Context(), middleware.Who(r.Context()), id)
 	for _, e := range all {
 		f := endpointForm{Endpoint: e, May: may}
 		if e.Address.IsValid() {
@@ -73,11 +74,11 @@ type typedEndpoint struct {
 
 // readEndpoint takes the form as it was typed.
 func (s Screen) readEndpoint(r *http.Request) (f endpointForm, draft collect.EndpointDraft, err error) {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return f, draft, err
 	}
-	forms, err := s.endpointForms(r, id, middleware.Who(r.Context()).Level)
+	forms, err := s.endpointForms(r, id, domain.AccessConfigure)
 	if err != nil {
 		return f, draft, err
 	}
@@ -109,14 +110,11 @@ func (s Screen) saveEndpoint(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	err = s.Kits.SetEndpoint(r.Context(), f.DeviceID, f.Way.Name, draft)
+	err = s.Kits.SetEndpoint(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Way.Name, draft)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "endpoint", f)
 	}
 	if err != nil {
-		return err
-	}
-	if err := s.Engine.Reload(r.Context(), f.DeviceID); err != nil {
 		return err
 	}
 	f.Saved, f.Set = true, true
@@ -129,9 +127,12 @@ func (s Screen) tryEndpoint(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	trial, err := s.Kits.Try(r.Context(), f.DeviceID, f.Way.Name, draft)
+	trial, err := s.Kits.Try(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Way.Name, draft)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "endpoint", f)
+	}
+	if errors.Is(err, domain.ErrForbidden) || errors.Is(err, domain.ErrNotFound) {
+		return err
 	}
 	f.Trial = &trialView{Trial: trial}
 	if err != nil {

@@ -5,9 +5,11 @@ import (
 	"net/http"
 	"net/url"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -27,23 +29,33 @@ const (
 
 func (s Screen) removed(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	v := removedView{Q: q.Get("q"), May: middleware.Who(r.Context()).Level, Sorting: ui.Sorting{Path: removedPath, Query: q, Sort: q.Get("sort")}}
+	v := removedView{Q: q.Get("q"), May: highest(middleware.Who(r.Context())), Sorting: ui.Sorting{Path: removedPath, Query: q, Sort: q.Get("sort")}}
 	page := ui.PageNumber(q)
-	rows, total, err := s.Devices.Removed(r.Context(), domain.RemovedFilter{Search: v.Q, Sort: v.Sort, Limit: removedPage, Offset: page * removedPage})
+	rows, total, err := s.Devices.Removed(r.Context(), middleware.Who(r.Context()), domain.RemovedFilter{Search: v.Q, Sort: v.Sort, Limit: removedPage, Offset: page * removedPage})
 	if err != nil {
 		return err
 	}
 	v.Rows, v.Paging = rows, ui.NewPaging(removedPath, q, page, removedPage, len(rows), total)
-	return s.Render.Page(w, r, "removed", render.Frame{Title: "Removed devices", Area: "watch", Body: v})
+	return s.Render.Page(w, r, "removed", render.Frame{Title: "Removed devices", Area: domain.AreaWatch, Body: v})
+}
+
+// highest is the highest level that an actor has anywhere, for what is decided row by row.
+func highest(who access.Actor) (best domain.Access) {
+	for _, level := range domain.AllAccess() {
+		if !who.Scope(domain.AreaCollect, level).None() {
+			best = level
+		}
+	}
+	return best
 }
 
 // removedOne leads from the page of a removed device to what became of it.
 func (s Screen) removedOne(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	x, err := s.Devices.RemovedOne(r.Context(), id)
+	x, err := s.Devices.RemovedOne(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {
 		return err
 	}
@@ -52,11 +64,11 @@ func (s Screen) removedOne(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) restore(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	d, err := s.Devices.Restore(r.Context(), id)
+	d, err := s.Devices.Restore(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {
 		return err
 	}
@@ -65,11 +77,11 @@ func (s Screen) restore(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) forget(w http.ResponseWriter, r *http.Request) error {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	if err := s.Devices.Forget(r.Context(), id); err != nil {
+	if err := s.Devices.Forget(r.Context(), middleware.Who(r.Context()), id); err != nil {
 		return err
 	}
 	http.Redirect(w, r, removedPath, http.StatusSeeOther)

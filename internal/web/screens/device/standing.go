@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/watch"
+	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -56,7 +57,7 @@ const (
 
 func (s Screen) standing(r *http.Request, x domain.Series, span Span) (*standingView, error) {
 	now := time.Now().UTC()
-	past, err := s.Watch.Standing(r.Context(), x, span.Length, now)
+	past, err := s.Watch.Standing(r.Context(), middleware.Who(r.Context()), x.ID, span.Length, now)
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -45,15 +46,19 @@ func (f whereForm) Secret() ui.FieldView {
 }
 
 func (s Screen) whereForm(r *http.Request) (f whereForm, err error) {
-	id, err := ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return f, err
 	}
-	f = whereForm{DeviceID: id, May: middleware.Who(r.Context()).Level}
-	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), id); err != nil {
+	who := middleware.Who(r.Context())
+	f = whereForm{DeviceID: id}
+	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), who, id); err != nil {
 		return f, err
 	}
-	f.Places, err = s.Store.Places.All(r.Context())
+	if f.May = who.Level(domain.AreaCollect, f.PlaceID); !f.May.Allows(domain.AccessConfigure) {
+		return f, nil
+	}
+	f.Places, err = s.Places.Where(r.Context(), who, domain.AreaCollect, domain.AccessConfigure)
 	return f, err
 }
 
@@ -87,7 +92,7 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 	if in.Secret != "" {
 		f.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
 	}
-	_, err = s.Devices.Change(r.Context(), f.DeviceID, f.Draft)
+	_, err = s.Devices.Change(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Draft)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
 	}

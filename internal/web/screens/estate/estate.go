@@ -1,8 +1,9 @@
-// Package estate is the whole estate at a glance: places, devices, search.
+// Package estate is the whole estate at a glance: places and devices.
 package estate
 
 import (
 	"embed"
+	"io/fs"
 	"net/http"
 	"net/url"
 	"slices"
@@ -10,36 +11,47 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is the estate.
 type Screen struct {
-	Render *render.Renderer
-	Watch  *watch.Service
-	Store  *store.Store
+	Render  *render.Renderer
+	Watch   *watch.Service
+	Respond *respond.Service
 	// Strip returns the estate ribbon of the layout.
 	Strip func(*http.Request) (any, error)
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/", s.Render.Handle(s.overview))
-	r.Get("/estate-strip", s.Render.Handle(s.strip))
-	r.Get("/devices", s.Render.Handle(s.devices))
-	r.Get("/search", s.Render.Handle(s.search))
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	return screen.Screen{
+		Templates: map[string]fs.FS{"estate": files},
+		Menu: []render.Entry{
+			{Title: "Estate", Path: estatePath, Area: domain.AreaWatch},
+			{Title: "Devices", Path: devicesPath, Area: domain.AreaWatch},
+		},
+		Routes: []screen.Route{
+			screen.Open(estatePath, s.overview),
+			screen.Open("/estate-strip", s.strip),
+			screen.Get(devicesPath, domain.AreaWatch, s.devices),
+		},
+	}
 }
+
+const (
+	estatePath  = "/"
+	devicesPath = "/devices"
+)
 
 func (s Screen) strip(w http.ResponseWriter, r *http.Request) error {
 	strip, err := s.Strip(r)
@@ -60,24 +72,21 @@ type placeView struct {
 type overviewView struct {
 	watch.Overview
 	Rows    []placeView
-	Needs   []need
+	Needs   []respond.Listed
 	More    int64
 	Changed []ui.Change
 	Filling []fillView
 }
 
-type need struct {
-	domain.Incident
-	Device string
-	Ticket *domain.Ticket
-}
-
 type fillView struct {
-	store.ListedValue
+	watch.ListedValue
 	Level string
 }
 
 func (s Screen) overview(w http.ResponseWriter, r *http.Request) error {
+	if middleware.Who(r.Context()).Scope(domain.AreaWatch, domain.AccessSee).None() {
+		return s.Render.Page(w, r, "estate", render.Frame{Title: "Welcome", Body: emptyView{}})
+	}
 	v, err := s.view(r)
 	if err != nil {
 		return err
@@ -85,7 +94,7 @@ func (s Screen) overview(w http.ResponseWriter, r *http.Request) error {
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "overview", v)
 	}
-	return s.Render.Page(w, r, "estate", render.Frame{Title: "Watch", Area: "watch", Body: v})
+	return s.Render.Page(w, r, "estate", render.Frame{Title: "Watch", Area: domain.AreaWatch, Tab: estatePath, Body: v})
 }
 
 func (s Screen) view(r *http.Request) (overviewView, error) {
@@ -97,7 +106,7 @@ func (s Screen) view(r *http.Request) (overviewView, error) {
 			ids = append(ids, id)
 		}
 	}
-	o, err := s.Watch.Overview(ctx, ids, now)
+	o, err := s.Watch.Overview(ctx, middleware.Who(ctx), ids, now)
 	if err != nil {
 		return overviewView{}, err
 	}
@@ -125,38 +134,21 @@ func placeRow(p watch.Place, open []string) placeView {
 // side gathers what needs a person, what changed and what fills up.
 func (s Screen) side(r *http.Request, v *overviewView, now time.Time) error {
 	ctx := r.Context()
-	open, total, err := s.Store.Incidents.Find(ctx, store.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6})
-	if err != nil {
-		return err
-	}
-	v.More = total - int64(len(open))
-	changes, err := s.Store.Transitions.Find(ctx, store.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
-	if err != nil {
-		return err
-	}
-	ids, devices := []domain.ID{0}, ui.DevicesOf(changes)
-	for _, in := range open {
-		ids, devices = append(ids, in.ID), append(devices, in.DeviceID)
-	}
-	names, err := s.Store.Devices.Names(ctx, devices)
-	if err != nil {
-		return err
-	}
-	tickets, err := s.Store.Tickets.Find(ctx, ids, len(ids))
-	if err != nil {
-		return err
-	}
-	for _, in := range open {
-		n := need{Incident: in, Device: names[in.DeviceID]}
-		for _, t := range tickets {
-			if t.IncidentID == in.ID {
-				n.Ticket = &t
-			}
+	who := middleware.Who(ctx)
+	if !who.Scope(domain.AreaRespond, domain.AccessSee).None() {
+		f := domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6}
+		open, total, err := s.Respond.Incidents(ctx, who, f)
+		if err != nil {
+			return err
 		}
-		v.Needs = append(v.Needs, n)
+		v.Needs, v.More = open, total-int64(len(open))
 	}
-	v.Changed = ui.Changes(changes, names)
-	full, err := s.Watch.Fullest(ctx, 4)
+	changes, err := s.Watch.Transitions(ctx, who, domain.TransitionFilter{Devices: true, From: now.Add(-time.Hour), Limit: 8})
+	if err != nil {
+		return err
+	}
+	v.Changed = ui.Changes(changes.Rows, changes.Names)
+	full, err := s.Watch.Fullest(ctx, who, 4)
 	for _, x := range full {
 		if x.Value != nil {
 			v.Filling = append(v.Filling, fillView{x, levelOf(*x.Value)})
@@ -188,11 +180,17 @@ type devicesView struct {
 	ui.Paging
 }
 
-// IsList tells the template which of the two pages it shows.
-func (v devicesView) IsList() bool { return true }
+// emptyView is the page of those who may see nothing of the estate.
+type emptyView struct{}
 
-// IsList tells the template which of the two pages it shows.
-func (v overviewView) IsList() bool { return false }
+// Show tells the template which of the pages it shows.
+func (v emptyView) Show() string { return "nothing" }
+
+// Show tells the template which of the pages it shows.
+func (v devicesView) Show() string { return "devices" }
+
+// Show tells the template which of the pages it shows.
+func (v overviewView) Show() string { return "overview" }
 
 const pageSize = 100
 
@@ -200,8 +198,8 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
 	page := ui.PageNumber(q)
-	f := store.DeviceFilter{Search: strings.TrimSpace(v.Q), Health: domain.Health(v.Health), Kind: v.Kind, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
-	found, err := s.Watch.Devices(r.Context(), f, time.Now().UTC())
+	f := domain.DeviceFilter{Search: strings.TrimSpace(v.Q), Health: domain.Health(v.Health), Kind: v.Kind, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	found, err := s.Watch.Devices(r.Context(), middleware.Who(r.Context()), f, time.Now().UTC())
 	if err != nil {
 		return err
 	}
@@ -210,46 +208,5 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
 	}
-	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: "watch", Body: v})
-}
-
-type hitView struct{ URL, Name, Note, Kind string }
-
-type hitsView struct {
-	Hits  []hitView
-	Asked bool
-}
-
-// pages can be found by name, too.
-var pages = []hitView{
-	{"/", "Watch: the estate", "", "page"}, {"/devices", "All devices", "", "page"}, {"/find", "Find: sweeps", "", "page"}, {"/find/new", "New sweep", "", "action"},
-	{"/collect", "Collect: kits", "", "page"}, {"/collect/latest", "Latest values", "", "page"}, {"/judge", "Judge: rules", "", "page"}, {"/judge/transitions", "Changes of health", "", "page"},
-	{"/incidents", "Respond: incidents", "", "page"}, {"/respond/deliveries", "Deliveries", "", "page"}, {"/respond/plans", "Response plans", "", "page"},
-	{"/run", "Run: this application", "", "page"}, {"/run/channels", "Channels", "", "page"}, {"/run/drill", "Drill", "", "page"},
-}
-
-func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
-	text := strings.TrimSpace(r.URL.Query().Get("q"))
-	if text == "" {
-		return s.Render.Fragment(w, http.StatusOK, "estate", "hits", hitsView{})
-	}
-	found, err := s.Store.Hits.Find(r.Context(), text, 10)
-	if err != nil {
-		return err
-	}
-	views := []hitView{}
-	where := map[string]string{"device": "/devices/", "incident": "/incidents/", "rule": "/judge/rules/", "part": "/devices/"}
-	for _, h := range found {
-		address := where[h.Kind] + strconv.FormatInt(h.ID, 10)
-		if h.Kind == "place" {
-			address = "/devices?" + url.Values{"q": {h.Name}}.Encode()
-		}
-		views = append(views, hitView{address, h.Name, h.Note, h.Kind})
-	}
-	for _, p := range pages {
-		if strings.Contains(strings.ToLower(p.Name), strings.ToLower(text)) {
-			views = append(views, p)
-		}
-	}
-	return s.Render.Fragment(w, http.StatusOK, "estate", "hits", hitsView{views, true})
+	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: domain.AreaWatch, Tab: devicesPath, Body: v})
 }

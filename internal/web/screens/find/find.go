@@ -6,6 +6,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"net/http"
 	"net/netip"
@@ -16,48 +17,68 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/find"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is finding.
 type Screen struct {
 	Render *render.Renderer
 	Find   *find.Service
-	Store  *store.Store
+	Places *places.Service
 	// Port is what a new sweep asks by default.
 	Port int
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/find", s.Render.Handle(s.list))
-	r.Get("/find/sweeps/{id}", s.Render.Handle(s.sweep))
-	r.Get("/find/sweeps/{id}/offers", s.Render.Handle(s.offers))
-	r.Group(func(r chi.Router) {
-		r.Use(middleware.Needs(domain.AccessConfigure))
-		r.Get("/find/new", s.Render.Handle(s.form))
-		r.Post("/find/new", s.Render.Handle(s.create))
-		r.Post("/find/size", s.Render.Handle(s.size))
-		r.Post("/find/sweeps/{id}/start", s.Render.Handle(s.start))
-		r.Post("/find/sweeps/{id}/stop", s.Render.Handle(s.stop))
-		r.Post("/find/sweeps/{id}/delete", s.Render.Handle(s.remove))
-		r.Post("/find/sweeps/{id}/adopt", s.Render.Handle(s.adopt))
-		r.Post("/find/sweeps/{id}/ignore", s.Render.Handle(s.ignore))
-		r.Post("/find/sweeps/{id}/take-over/{find}", s.Render.Handle(s.takeOver))
-	})
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	const area, configure = domain.AreaFind, domain.AccessConfigure
+	return screen.Screen{
+		Templates: map[string]fs.FS{"find": files},
+		Menu:      []render.Entry{{Title: "Sweeps", Path: listPath, Area: area}},
+		Found:     []render.Entry{{Title: "New sweep", Path: newPath, Area: area, Needs: configure}},
+		Routes: []screen.Route{
+			screen.Get(listPath, area, s.list),
+			screen.Get("/find/sweeps/{id}", area, s.sweep),
+			screen.Get("/find/sweeps/{id}/offers", area, s.offers),
+			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.form},
+			screen.Post(newPath, area, configure, s.create),
+			screen.Post("/find/size", area, configure, s.size),
+			screen.Post("/find/sweeps/{id}/start", area, configure, s.start),
+			screen.Post("/find/sweeps/{id}/stop", area, configure, s.stop),
+			screen.Post("/find/sweeps/{id}/delete", area, configure, s.remove),
+			screen.Post("/find/sweeps/{id}/adopt", area, configure, s.adopt),
+			screen.Post("/find/sweeps/{id}/ignore", area, configure, s.ignore),
+			screen.Post("/find/sweeps/{id}/take-over/{find}", area, configure, s.takeOver),
+		},
+	}
+}
+
+const (
+	listPath = "/find"
+	newPath  = "/find/new"
+)
+
+// highest is the highest level that an actor has anywhere.
+func highest(who access.Actor) (best domain.Access) {
+	for _, level := range domain.AllAccess() {
+		if !who.Scope(domain.AreaFind, level).None() {
+			best = level
+		}
+	}
+	return best
 }
 
 // View says which of the pages a template shows.
@@ -70,12 +91,12 @@ type listView struct {
 }
 
 func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
-	sweeps, err := s.Find.Sweeps(r.Context())
+	sweeps, err := s.Find.Sweeps(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return err
 	}
-	v := listView{page{"list"}, sweeps, middleware.Who(r.Context()).Level}
-	return s.Render.Page(w, r, "find", render.Frame{Title: "Find", Area: "find", Body: v})
+	v := listView{page{"list"}, sweeps, highest(middleware.Who(r.Context()))}
+	return s.Render.Page(w, r, "find", render.Frame{Title: "Find", Area: domain.AreaFind, Tab: listPath, Body: v})
 }
 
 type formView struct {
@@ -84,6 +105,8 @@ type formView struct {
 	Port, Pace  string
 	Credentials []domain.Credential
 	Chosen      map[domain.ID]bool
+	Places      []domain.Place
+	Whole       bool // the whole tree may be chosen, too
 	Errors      domain.FieldErrors
 	Size        string
 }
@@ -91,17 +114,21 @@ type formView struct {
 func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
 	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}, Port: strconv.Itoa(s.Port)}
 	var err error
-	if v.Credentials, err = s.Store.Credentials.All(r.Context()); err != nil {
+	if v.Credentials, err = s.Find.Credentials(r.Context(), middleware.Who(r.Context())); err != nil {
+		return err
+	}
+	if err := s.offerPlaces(r, &v); err != nil {
 		return err
 	}
 	if len(v.Credentials) == 1 {
 		v.Chosen[v.Credentials[0].ID] = true
 	}
-	return s.Render.Page(w, r, "find", render.Frame{Title: "New sweep", Area: "find", Body: v})
+	return s.Render.Page(w, r, "find", render.Frame{Title: "New sweep", Area: domain.AreaFind, Body: v})
 }
 
 // typed is the form of a sweep. Numbers stay as they were typed, to be shown again.
 type typed struct {
+	PlaceID     domain.ID   `form:"place"`
 	Name        string      `form:"name"`
 	Ranges      string      `form:"ranges"`
 	Exclude     string      `form:"exclude"`
@@ -121,6 +148,7 @@ func (s Screen) read(r *http.Request) (formView, error) {
 	}
 	v.Port, v.Pace = in.Port, in.Pace
 	v.Draft = find.Draft{
+		PlaceID:       in.PlaceID,
 		Name:          in.Name,
 		Ranges:        in.Ranges,
 		Exclude:       in.Exclude,
@@ -140,8 +168,18 @@ func (s Screen) read(r *http.Request) (formView, error) {
 		v.Chosen[id] = true
 	}
 	var err error
-	v.Credentials, err = s.Store.Credentials.All(r.Context())
-	return v, err
+	if v.Credentials, err = s.Find.Credentials(r.Context(), middleware.Who(r.Context())); err != nil {
+		return v, err
+	}
+	return v, s.offerPlaces(r, &v)
+}
+
+// offerPlaces offers the parts of the tree that a sweep may be for.
+func (s Screen) offerPlaces(r *http.Request, v *formView) (err error) {
+	who := middleware.Who(r.Context())
+	v.Whole = who.May(domain.AreaFind, domain.AccessConfigure, 0)
+	v.Places, err = s.Places.Where(r.Context(), who, domain.AreaFind, domain.AccessConfigure)
+	return err
 }
 
 // size tells, while the form is filled, how many addresses that would be.
@@ -168,14 +206,14 @@ func (s Screen) create(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	made, err := s.Find.Create(r.Context(), v.Draft)
+	made, err := s.Find.Create(r.Context(), middleware.Who(r.Context()), v.Draft)
 	if errors.As(err, &v.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "form", v)
 	}
 	if err != nil {
 		return err
 	}
-	if err := s.Find.Start(r.Context(), made.ID); err != nil {
+	if err := s.Find.Start(r.Context(), middleware.Who(r.Context()), made.ID); err != nil {
 		return err
 	}
 	w.Header().Set("HX-Redirect", "/find/sweeps/"+strconv.FormatInt(made.ID, 10))
@@ -188,14 +226,16 @@ func sweepID(r *http.Request) domain.ID {
 }
 
 func (s Screen) start(w http.ResponseWriter, r *http.Request) error {
-	if err := s.Find.Start(r.Context(), sweepID(r)); err != nil {
+	if err := s.Find.Start(r.Context(), middleware.Who(r.Context()), sweepID(r)); err != nil {
 		return err
 	}
 	return s.back(w, r)
 }
 
 func (s Screen) stop(w http.ResponseWriter, r *http.Request) error {
-	s.Find.Stop(sweepID(r))
+	if err := s.Find.Stop(r.Context(), middleware.Who(r.Context()), sweepID(r)); err != nil {
+		return err
+	}
 	return s.back(w, r)
 }
 
@@ -205,7 +245,7 @@ func (s Screen) back(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
-	if err := s.Find.Delete(r.Context(), sweepID(r)); err != nil {
+	if err := s.Find.Delete(r.Context(), middleware.Who(r.Context()), sweepID(r)); err != nil {
 		return err
 	}
 	http.Redirect(w, r, "/find", http.StatusSeeOther)
@@ -244,16 +284,17 @@ type adoptView struct {
 
 func (s Screen) view(r *http.Request) (sweepView, error) {
 	ctx := r.Context()
-	v := sweepView{page: page{"sweep"}, May: middleware.Who(ctx).Level, Q: strings.ToLower(r.URL.Query().Get("q"))}
+	v := sweepView{page: page{"sweep"}, Q: strings.ToLower(r.URL.Query().Get("q"))}
 	var err error
-	if v.Sweep, err = s.Find.Sweep(ctx, sweepID(r)); err != nil {
+	if v.Sweep, err = s.Find.Sweep(ctx, middleware.Who(ctx), sweepID(r)); err != nil {
 		return v, err
 	}
+	v.May = middleware.Who(ctx).Level(domain.AreaFind, v.Sweep.PlaceID)
 	v.Left = max(0, v.Sweep.Total-v.Sweep.Tried)
-	if v.Finds, err = s.Find.Finds(ctx, v.Sweep.ID); err != nil {
+	if v.Finds, err = s.Find.Finds(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
 		return v, err
 	}
-	if v.Sightings, err = s.Find.Sightings(ctx, v.Sweep.ID); err != nil {
+	if v.Sightings, err = s.Find.Sightings(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
 		return v, err
 	}
 	v.Sighted = len(v.Sightings)
@@ -341,7 +382,7 @@ func (s Screen) sweep(w http.ResponseWriter, r *http.Request) error {
 	case render.IsFragment(r):
 		return s.Render.Fragment(w, http.StatusOK, "find", "finds", v)
 	}
-	return s.Render.Page(w, r, "find", render.Frame{Title: v.Sweep.Name, Area: "find", Body: v})
+	return s.Render.Page(w, r, "find", render.Frame{Title: v.Sweep.Name, Area: domain.AreaFind, Body: v})
 }
 
 // selection reads which finds are ticked.
@@ -350,7 +391,7 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 	if err := r.ParseForm(); err != nil {
 		return a, nil, err
 	}
-	all, err := s.Find.Finds(r.Context(), a.SweepID)
+	all, err := s.Find.Finds(r.Context(), middleware.Who(r.Context()), a.SweepID)
 	if err != nil {
 		return a, nil, err
 	}
@@ -376,7 +417,7 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 			a.Routers = append(a.Routers, f)
 		}
 	}
-	a.Places, err = s.Store.Places.All(r.Context())
+	a.Places, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaFind, domain.AccessConfigure)
 	if a.PlaceID == 0 && a.NewPlace == "" {
 		a.PlaceID = likely(chosen, a.Places)
 	}
@@ -413,7 +454,7 @@ func (s Screen) adopt(w http.ResponseWriter, r *http.Request) error {
 		in.FindIDs = append(in.FindIDs, f.ID)
 	}
 	in.GatewayFind, _ = strconv.ParseInt(r.Form.Get("gateway"), 10, 64)
-	made, err := s.Find.Adopt(r.Context(), a.SweepID, in)
+	made, err := s.Find.Adopt(r.Context(), middleware.Who(r.Context()), a.SweepID, in)
 	if errors.As(err, &a.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "adopt", a)
 	}
@@ -434,7 +475,7 @@ func (s Screen) takeOver(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return domain.ErrNotFound
 	}
-	if err := s.Find.TakeOver(r.Context(), sweepID(r), []domain.ID{id}); err != nil {
+	if err := s.Find.TakeOver(r.Context(), middleware.Who(r.Context()), sweepID(r), []domain.ID{id}); err != nil {
 		return err
 	}
 	v, err := s.view(r)
@@ -453,7 +494,7 @@ func (s Screen) ignore(w http.ResponseWriter, r *http.Request) error {
 	for _, f := range chosen {
 		ids = append(ids, f.ID)
 	}
-	if err := s.Find.Ignore(r.Context(), sweepID(r), ids, r.Form.Get("back") == ""); err != nil {
+	if err := s.Find.Ignore(r.Context(), middleware.Who(r.Context()), sweepID(r), ids, r.Form.Get("back") == ""); err != nil {
 		return err
 	}
 	w.Header().Set("HX-Redirect", "/find/sweeps/"+strconv.FormatInt(sweepID(r), 10))

@@ -6,56 +6,64 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"slices"
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is responding.
 type Screen struct {
 	Render  *render.Renderer
 	Respond *respond.Service
-	Store   *store.Store
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/incidents", s.Render.Handle(s.list))
-	r.Get("/incidents/{id}", s.Render.Handle(s.page))
-	r.Get("/respond/deliveries", s.Render.Handle(s.deliveries))
-	r.Get("/respond/plans", s.Render.Handle(s.plans))
-	r.Group(func(r chi.Router) {
-		r.Use(middleware.Needs(domain.AccessOperate))
-		r.Post("/incidents/{id}/acknowledge", s.Render.Handle(s.acknowledge))
-		r.Post("/incidents/{id}/comment", s.Render.Handle(s.comment))
-		r.Post("/incidents/{id}/resolve", s.Render.Handle(s.resolve))
-		r.Post("/respond/deliveries/{id}/retry", s.Render.Handle(s.retry))
-	})
-	r.Group(func(r chi.Router) {
-		r.Use(middleware.Needs(domain.AccessConfigure))
-		r.Post("/respond/plans/new", s.Render.Handle(s.makePlan))
-		r.Post("/respond/plans/{id}", s.Render.Handle(s.switchPlan))
-		r.Post("/respond/plans/{id}/recipients", s.Render.Handle(s.recipients))
-	})
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	const area, operate, configure = domain.AreaRespond, domain.AccessOperate, domain.AccessConfigure
+	return screen.Screen{
+		Templates: map[string]fs.FS{"incident": files},
+		Menu: []render.Entry{
+			{Title: "Incidents", Path: listPath, Area: area},
+			{Title: "Deliveries", Path: deliveriesPath, Area: area},
+			{Title: "Response plans", Path: plansPath, Area: area, Whole: true},
+		},
+		Routes: []screen.Route{
+			screen.Get(listPath, area, s.list),
+			screen.Get("/incidents/{id}", area, s.page),
+			screen.Get(deliveriesPath, area, s.deliveries),
+			screen.Get(plansPath, area, s.plans),
+			screen.Post("/incidents/{id}/acknowledge", area, operate, s.acknowledge),
+			screen.Post("/incidents/{id}/comment", area, operate, s.comment),
+			screen.Post("/incidents/{id}/resolve", area, operate, s.resolve),
+			screen.Post("/respond/deliveries/{id}/retry", area, operate, s.retry),
+			screen.Post("/respond/plans/new", area, configure, s.makePlan),
+			screen.Post("/respond/plans/{id}", area, configure, s.switchPlan),
+			screen.Post("/respond/plans/{id}/recipients", area, configure, s.recipients),
+		},
+	}
 }
+
+const (
+	listPath       = "/incidents"
+	deliveriesPath = "/respond/deliveries"
+	plansPath      = "/respond/plans"
+)
 
 type listView struct {
 	Show     string
@@ -65,11 +73,7 @@ type listView struct {
 	ui.Sorting
 }
 
-type rowView struct {
-	domain.Incident
-	Device string
-	Ticket *domain.Ticket
-}
+type rowView struct{ respond.Listed }
 
 // Lasted is how long the present or last episode lasted.
 func (v rowView) Lasted() time.Duration {
@@ -84,8 +88,8 @@ const pageSize = 50
 func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page := ui.PageNumber(q)
-	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sorting: ui.Sorting{Path: "/incidents", Query: q, Sort: q.Get("sort")}}
-	f := store.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")}}
+	f := domain.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
 	switch v.State {
 	case "all":
 	case "resolved":
@@ -94,42 +98,18 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		v.State = "open"
 		f.States = []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
 	}
-	rows, total, err := s.Store.Incidents.Find(r.Context(), f)
+	rows, total, err := s.Respond.Incidents(r.Context(), middleware.Who(r.Context()), f)
 	if err != nil {
 		return err
 	}
-	if v.Rows, err = s.rows(r, rows); err != nil {
-		return err
+	for _, x := range rows {
+		v.Rows = append(v.Rows, rowView{x})
 	}
-	v.Paging = ui.NewPaging("/incidents", q, page, pageSize, len(rows), total)
+	v.Paging = ui.NewPaging(listPath, q, page, pageSize, len(rows), total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "incident", "incident-table", v)
 	}
-	return s.Render.Page(w, r, "incident", render.Frame{Title: "Incidents", Area: "respond", Body: v})
-}
-
-func (s Screen) rows(r *http.Request, in []domain.Incident) ([]rowView, error) {
-	ids, devices := []domain.ID{0}, []domain.ID{}
-	for _, x := range in {
-		ids, devices = append(ids, x.ID), append(devices, x.DeviceID)
-	}
-	names, err := s.Store.Devices.Names(r.Context(), devices)
-	if err != nil {
-		return nil, err
-	}
-	tickets, err := s.Store.Tickets.Find(r.Context(), ids, len(ids))
-	if err != nil {
-		return nil, err
-	}
-	by := map[domain.ID]*domain.Ticket{}
-	for _, t := range tickets {
-		by[t.IncidentID] = &t
-	}
-	out := make([]rowView, len(in))
-	for i, x := range in {
-		out[i] = rowView{x, names[x.DeviceID], by[x.ID]}
-	}
-	return out, nil
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Incidents", Area: domain.AreaRespond, Tab: listPath, Body: v})
 }
 
 type pageView struct {
@@ -170,16 +150,17 @@ type entry struct {
 }
 
 func (s Screen) view(r *http.Request) (pageView, error) {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return pageView{}, err
 	}
-	in, err := s.Respond.Incident(r.Context(), id)
+	who := middleware.Who(r.Context())
+	in, err := s.Respond.Incident(r.Context(), who, id)
 	if err != nil {
 		return pageView{}, err
 	}
-	v := pageView{Show: "page", In: in, May: middleware.Who(r.Context()).Level, Story: story(in)}
-	v.Lasted = rowView{Incident: in.Incident}.Lasted()
+	v := pageView{Show: "page", In: in, May: who.Level(domain.AreaRespond, in.Device.PlaceID), Story: story(in)}
+	v.Lasted = rowView{respond.Listed{Incident: in.Incident}}.Lasted()
 	return v, s.present(r, &v)
 }
 
@@ -191,26 +172,22 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			ids = append(ids, a.SeriesID)
 		}
 	}
-	rules, err := s.Store.Rules.All(r.Context())
+	who := middleware.Who(r.Context())
+	judged, err := s.Respond.Judged(r.Context(), who, v.In.Alerts)
 	if err != nil {
 		return err
 	}
-	byID := map[domain.ID]rule.Rule{}
-	for _, x := range rules {
-		byID[x.ID] = x
-	}
-	latest := s.Store.Values.LatestIn(ids)
 	for i, a := range v.In.Alerts {
-		of, known := byID[a.RuleID]
+		of, known := judged.Rules[a.RuleID]
 		if v.Runbook == "" && known {
-			hint, err := s.Respond.Hint(r.Context(), a.DeviceID, of.Kit)
+			hint, err := s.Respond.Hint(r.Context(), who, a.DeviceID, of.Kit)
 			if err != nil {
 				return err
 			}
 			v.Met, v.Runbook = hint.Met, hint.Runbook(of.Runbook)
 		}
 		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
-		if now, ok := latest[a.SeriesID]; ok && last {
+		if now, ok := judged.Latest[a.SeriesID]; ok && last {
 			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID}
 			if !known {
 				x.Value = units.Format(now.Value, a.Unit)
@@ -230,7 +207,7 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 		span = x.Name
 	}
 	for _, id := range ids[:min(2, len(ids))] {
-		if x, err := s.Store.Series.One(r.Context(), id); err == nil {
+		if x, ok := judged.Series[id]; ok {
 			v.Charts = append(v.Charts, ui.Chart{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
 		}
 	}
@@ -303,18 +280,18 @@ func (s Screen) page(w http.ResponseWriter, r *http.Request) error {
 	case render.IsFragment(r):
 		return s.Render.Fragment(w, http.StatusOK, "incident", "incident", v)
 	}
-	return s.Render.Page(w, r, "incident", render.Frame{Title: v.In.Title, Area: "respond", Body: v})
+	return s.Render.Page(w, r, "incident", render.Frame{Title: v.In.Title, Area: domain.AreaRespond, Body: v})
 }
 
 // act does something with an incident and shows it again, with what was
 // typed kept when it was wrong.
-func (s Screen) act(w http.ResponseWriter, r *http.Request, f func(id domain.ID, by, text string) error) error {
-	id, err := device.ID(r)
+func (s Screen) act(w http.ResponseWriter, r *http.Request, f func(who access.Actor, id domain.ID, text string) error) error {
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
 	text := r.PostFormValue("text")
-	failed := f(id, middleware.Who(r.Context()).Display, text)
+	failed := f(middleware.Who(r.Context()), id, text)
 	v, err := s.view(r)
 	if err != nil {
 		return err
@@ -336,13 +313,19 @@ func (s Screen) act(w http.ResponseWriter, r *http.Request, f func(id domain.ID,
 }
 
 func (s Screen) acknowledge(w http.ResponseWriter, r *http.Request) error {
-	return s.act(w, r, func(id domain.ID, by, _ string) error { return s.Respond.Acknowledge(r.Context(), id, by) })
+	return s.act(w, r, func(who access.Actor, id domain.ID, _ string) error {
+		return s.Respond.Acknowledge(r.Context(), who, id)
+	})
 }
 
 func (s Screen) comment(w http.ResponseWriter, r *http.Request) error {
-	return s.act(w, r, func(id domain.ID, by, text string) error { return s.Respond.Comment(r.Context(), id, by, text) })
+	return s.act(w, r, func(who access.Actor, id domain.ID, text string) error {
+		return s.Respond.Comment(r.Context(), who, id, text)
+	})
 }
 
 func (s Screen) resolve(w http.ResponseWriter, r *http.Request) error {
-	return s.act(w, r, func(id domain.ID, by, text string) error { return s.Respond.Resolve(r.Context(), id, by, text) })
+	return s.act(w, r, func(who access.Actor, id domain.ID, text string) error {
+		return s.Respond.Resolve(r.Context(), who, id, text)
+	})
 }

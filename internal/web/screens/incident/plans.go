@@ -5,11 +5,12 @@ import (
 	"net/http"
 	"strings"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -23,25 +24,36 @@ type deliveriesView struct {
 
 func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	rows, err := s.Store.Deliveries.Find(r.Context(), domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
+	who := middleware.Who(r.Context())
+	rows, err := s.Respond.Deliveries(r.Context(), who, domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
 	if err != nil {
 		return err
 	}
-	v := deliveriesView{Show: "deliveries", State: q.Get("state"), May: middleware.Who(r.Context()).Level}
-	v.Rows, v.Paging = ui.CutPage("/respond/deliveries", q, pageSize, rows)
-	return s.Render.Page(w, r, "incident", render.Frame{Title: "Deliveries", Area: "respond", Body: v})
+	v := deliveriesView{Show: "deliveries", State: q.Get("state"), May: highest(who)}
+	v.Rows, v.Paging = ui.CutPage(deliveriesPath, q, pageSize, rows)
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Deliveries", Area: domain.AreaRespond, Tab: deliveriesPath, Body: v})
 }
 
 func (s Screen) retry(w http.ResponseWriter, r *http.Request) error {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	if err := s.Respond.Retry(r.Context(), id); err != nil {
+	if err := s.Respond.Retry(r.Context(), middleware.Who(r.Context()), id); err != nil {
 		return err
 	}
-	http.Redirect(w, r, "/respond/deliveries", http.StatusSeeOther)
+	http.Redirect(w, r, deliveriesPath, http.StatusSeeOther)
 	return nil
+}
+
+// highest is the highest level that an actor has anywhere, for what is decided row by row.
+func highest(who access.Actor) (best domain.Access) {
+	for _, level := range domain.AllAccess() {
+		if !who.Scope(domain.AreaRespond, level).None() {
+			best = level
+		}
+	}
+	return best
 }
 
 type plansView struct {
@@ -75,15 +87,15 @@ func (v plansView) Form(p plan.Plan) *planForm {
 var levels = []domain.Level{domain.LevelNotice, domain.LevelWarning, domain.LevelCritical}
 
 func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	f := planForm{ID: id, To: r.PostFormValue("to"), Levels: levels, May: middleware.Who(r.Context()).Level}
+	f := planForm{ID: id, To: r.PostFormValue("to"), Levels: levels, May: middleware.Who(r.Context()).Level(domain.AreaRespond, 0)}
 	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
 		f.From = domain.LevelWarning
 	}
-	err = s.Respond.SetRecipients(r.Context(), id, f.To, f.From)
+	err = s.Respond.SetRecipients(r.Context(), middleware.Who(r.Context()), id, f.To, f.From)
 	var fields domain.FieldErrors
 	if errors.As(err, &fields) {
 		f.Problem = fields["to"]
@@ -97,37 +109,35 @@ func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) makePlan(w http.ResponseWriter, r *http.Request) error {
-	if err := s.Respond.MakePlan(r.Context()); err != nil {
+	if err := s.Respond.MakePlan(r.Context(), middleware.Who(r.Context())); err != nil {
 		return err
 	}
-	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	http.Redirect(w, r, plansPath, http.StatusSeeOther)
 	return nil
 }
 
 func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {
-	plans, err := s.Respond.Plans(r.Context())
+	who := middleware.Who(r.Context())
+	plans, err := s.Respond.Plans(r.Context(), who)
 	if err != nil {
 		return err
 	}
-	channels, err := s.Store.Channels.All(r.Context())
+	channels, err := s.Respond.ChannelNames(r.Context(), who)
 	if err != nil {
 		return err
 	}
-	v := plansView{"plans", plans, map[domain.ID]string{}, middleware.Who(r.Context()).Level}
-	for _, c := range channels {
-		v.Channels[c.ID] = c.Name
-	}
-	return s.Render.Page(w, r, "incident", render.Frame{Title: "Response plans", Area: "respond", Body: v})
+	v := plansView{"plans", plans, channels, who.Level(domain.AreaRespond, 0)}
+	return s.Render.Page(w, r, "incident", render.Frame{Title: "Response plans", Area: domain.AreaRespond, Tab: plansPath, Body: v})
 }
 
 func (s Screen) switchPlan(w http.ResponseWriter, r *http.Request) error {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	if err := s.Respond.SetPlanEnabled(r.Context(), id, r.PostFormValue("enabled") == "yes"); err != nil {
+	if err := s.Respond.SetPlanEnabled(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("enabled") == "yes"); err != nil {
 		return err
 	}
-	http.Redirect(w, r, "/respond/plans", http.StatusSeeOther)
+	http.Redirect(w, r, plansPath, http.StatusSeeOther)
 	return nil
 }

@@ -4,59 +4,75 @@ package judge
 import (
 	"embed"
 	"errors"
+	"io/fs"
 	"maps"
 	"net/http"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/judge"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is judging.
 type Screen struct {
 	Render *render.Renderer
 	Judge  *judge.Service
-	Store  *store.Store
+	Watch  *watch.Service
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/judge", s.Render.Handle(s.rules))
-	r.Get("/judge/rules/{id}", s.Render.Handle(s.edit))
-	r.Post("/judge/rules/{id}/rehearse", s.Render.Handle(s.rehearse))
-	r.Get("/judge/transitions", s.Render.Handle(s.transitions))
-	r.With(middleware.Needs(domain.AccessConfigure)).Post("/judge/rules/{id}", s.Render.Handle(s.save))
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	return screen.Screen{
+		Templates: map[string]fs.FS{"judge": files},
+		Menu: []render.Entry{
+			{Title: "Rules", Path: rulesPath, Area: domain.AreaJudge},
+			{Title: "Changes of health", Path: changesPath, Area: domain.AreaJudge},
+		},
+		Routes: []screen.Route{
+			screen.Get(rulesPath, domain.AreaJudge, s.rules),
+			screen.Get(changesPath, domain.AreaJudge, s.transitions),
+			screen.Get("/judge/rules/{id}", domain.AreaJudge, s.edit),
+			screen.Post("/judge/rules/{id}", domain.AreaJudge, domain.AccessConfigure, s.save),
+			screen.Post("/judge/rules/{id}/rehearse", domain.AreaJudge, domain.AccessSee, s.rehearse),
+		},
+	}
+}
+
+const (
+	rulesPath   = "/judge"
+	changesPath = "/judge/transitions"
+)
+
+// may is what may be done with rules, which are the same for all places.
+func may(r *http.Request) domain.Access {
+	return middleware.Who(r.Context()).Level(domain.AreaJudge, 0)
 }
 
 type rulesView struct {
 	Show  string
 	Rules []rule.Rule
-	Noise map[domain.ID]store.RuleNoise
+	Noise map[domain.ID]judge.Noise
 }
 
 func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
-	rules, err := s.Judge.Rules(r.Context())
+	rules, err := s.Judge.Rules(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return err
 	}
-	noise, err := s.Store.Rules.Noise(r.Context(), time.Now().UTC().AddDate(0, 0, -7))
+	noise, err := s.Judge.Noise(r.Context(), middleware.Who(r.Context()), time.Now().UTC().AddDate(0, 0, -7))
 	if err != nil {
 		return err
 	}
-	return s.Render.Page(w, r, "judge", render.Frame{Title: "Judge", Area: "judge", Body: rulesView{"rules", rules, noise}})
+	return s.Render.Page(w, r, "judge", render.Frame{Title: "Judge", Area: domain.AreaJudge, Tab: rulesPath, Body: rulesView{"rules", rules, noise}})
 }
 
 // form is the rule as it was typed.
@@ -94,7 +110,7 @@ func (v editView) Other() (out []string) {
 
 func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.FieldErrors) editView {
 	kind, fields, _ := s.Judge.Form(x)
-	v := editView{Show: "edit", Rule: x, Kind: kind, Form: f, Words: x.Words(), Errors: errs, May: middleware.Who(r.Context()).Level}
+	v := editView{Show: "edit", Rule: x, Kind: kind, Form: f, Words: x.Words(), Errors: errs, May: may(r)}
 	v.Fields, v.Rows = ui.Rows(ui.Fields("rule-", fields, f.Condition, errs))
 	return v
 }
@@ -133,15 +149,15 @@ func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := s.editView(r, x, s.formOf(x), domain.FieldErrors{})
-	return s.Render.Page(w, r, "judge", render.Frame{Title: x.Name, Area: "judge", Body: v})
+	return s.Render.Page(w, r, "judge", render.Frame{Title: x.Name, Area: domain.AreaJudge, Body: v})
 }
 
 func (s Screen) rule(r *http.Request) (rule.Rule, error) {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return rule.Rule{}, err
 	}
-	return s.Judge.Rule(r.Context(), id)
+	return s.Judge.Rule(r.Context(), middleware.Who(r.Context()), id)
 }
 
 func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
@@ -154,7 +170,7 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if len(errs) == 0 {
-		x, err = s.Judge.Save(r.Context(), x)
+		x, err = s.Judge.Save(r.Context(), middleware.Who(r.Context()), x)
 		if err != nil && !errors.As(err, &errs) {
 			return err
 		}
@@ -184,11 +200,11 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	if len(errs) > 0 {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "rehearse-wrong", errs.Error())
 	}
-	then, err := s.Judge.Rehearse(r.Context(), x, rehearsed)
+	then, err := s.Judge.Rehearse(r.Context(), middleware.Who(r.Context()), x, rehearsed)
 	if err != nil {
 		return err
 	}
-	now, err := s.Judge.Rehearse(r.Context(), old, rehearsed)
+	now, err := s.Judge.Rehearse(r.Context(), middleware.Who(r.Context()), old, rehearsed)
 	if err != nil {
 		return err
 	}
@@ -213,18 +229,14 @@ const pageSize = 100
 func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	v := timelineView{Show: "timeline", Q: q.Get("q"), To: q.Get("to"), States: domain.AllHealth(), Devices: q.Get("devices") != ""}
-	rows, err := s.Store.Transitions.Find(r.Context(), store.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
+	found, err := s.Watch.Transitions(r.Context(), middleware.Who(r.Context()), domain.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
 	if err != nil {
 		return err
 	}
-	names, err := s.Store.Devices.Names(r.Context(), ui.DevicesOf(rows))
-	if err != nil {
-		return err
-	}
-	rows, v.Paging = ui.CutPage("/judge/transitions", q, pageSize, rows)
-	v.Rows = ui.Changes(rows, names)
+	rows, paging := ui.CutPage(changesPath, q, pageSize, found.Rows)
+	v.Rows, v.Paging = ui.Changes(rows, found.Names), paging
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "changes", v)
 	}
-	return s.Render.Page(w, r, "judge", render.Frame{Title: "Changes of health", Area: "judge", Body: v})
+	return s.Render.Page(w, r, "judge", render.Frame{Title: "Changes of health", Area: domain.AreaJudge, Tab: changesPath, Body: v})
 }

@@ -1,14 +1,21 @@
 // Package problem shows what went wrong.
 package problem
 
-import "embed"
+import (
+	"embed"
+	"io/fs"
 
-// Files are the screen's templates.
-//
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
+)
+
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
-// AwayFiles are the templates of the page that needs no data.
+// away needs no data.
 //
 //go:embed away/tmpl/*.html
-var AwayFiles embed.FS
+var away embed.FS
+
+// Screen is the pages of what went wrong.
+var Screen = screen.Screen{Templates: map[string]fs.FS{"problem": files, "away": ui.Folder(away, "away")}}

@@ -12,7 +12,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -22,7 +22,6 @@ type channelsView struct {
 	Kinds       channel.Kinds // that can be made
 	Credentials []credentialView
 	May         domain.Access
-	Drill       bool
 }
 
 type credentialView struct {
@@ -63,16 +62,16 @@ func (v channelView) Recipient() *ui.FieldView {
 }
 
 func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
-	channels, err := s.Respond.Channels(r.Context())
+	channels, err := s.Respond.Channels(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return err
 	}
-	v := channelsView{Show: "channels", May: middleware.Who(r.Context()).Level, Drill: s.Drill != nil, Kinds: s.Respond.ChannelKinds()}
+	v := channelsView{Show: "channels", May: may(r), Kinds: s.Respond.ChannelKinds()}
 	for _, c := range channels {
 		about, _ := v.Kinds.Of(c.Kind)
 		v.Channels = append(v.Channels, channelView{Channel: c, About: about, Values: c.Settings, May: v.May})
 	}
-	credentials, err := s.Store.Credentials.All(r.Context())
+	credentials, err := s.Find.Credentials(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return err
 	}
@@ -80,21 +79,21 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 		about, _ := s.Kits.Ways.Credential(c.Kind)
 		v.Credentials = append(v.Credentials, credentialView{Name: c.Name, Kind: cmp.Or(about.Title, c.Kind)})
 	}
-	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: "run", Body: v})
+	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: domain.AreaRun, Tab: channelsPath, Body: v})
 }
 
 func (s Screen) channel(r *http.Request) (channelView, error) {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return channelView{}, err
 	}
-	c, about, err := s.Respond.Channel(r.Context(), id)
-	return channelView{Channel: c, About: about, Values: c.Settings, Errors: domain.FieldErrors{}, May: middleware.Who(r.Context()).Level}, err
+	c, about, err := s.Respond.Channel(r.Context(), middleware.Who(r.Context()), id)
+	return channelView{Channel: c, About: about, Values: c.Settings, Errors: domain.FieldErrors{}, May: may(r)}, err
 }
 
 // addChannel makes a channel that is to be filled in.
 func (s Screen) addChannel(w http.ResponseWriter, r *http.Request) error {
-	c, err := s.Respond.AddChannel(r.Context(), r.PostFormValue("kind"))
+	c, err := s.Respond.AddChannel(r.Context(), middleware.Who(r.Context()), r.PostFormValue("kind"))
 	if err != nil {
 		return err
 	}
@@ -111,7 +110,7 @@ func (s Screen) saveChannel(w http.ResponseWriter, r *http.Request) error {
 	for _, f := range v.About.Settings {
 		typed[f.Name] = r.PostFormValue(f.Name)
 	}
-	err = s.Respond.SaveChannel(r.Context(), v.ID, typed)
+	err = s.Respond.SaveChannel(r.Context(), middleware.Who(r.Context()), v.ID, typed)
 	if errors.As(err, &v.Errors) {
 		v.Values = typed
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
@@ -132,10 +131,12 @@ func (s Screen) testChannel(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v.To = r.PostFormValue("to")
-	outcome, err := s.Respond.TryChannel(r.Context(), v.ID, v.To)
+	outcome, err := s.Respond.TryChannel(r.Context(), middleware.Who(r.Context()), v.ID, v.To)
 	switch {
 	case errors.As(err, &v.Errors):
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
+	case errors.Is(err, domain.ErrForbidden):
+		return err
 	case err != nil:
 		v.Problem = err.Error()
 	default:

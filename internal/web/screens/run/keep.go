@@ -10,7 +10,6 @@ import (
 	"tirelessowl/internal/core/retention"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 )
@@ -19,8 +18,7 @@ import (
 // another choice would do.
 type keepForm struct {
 	Show   string
-	Drill  bool
-	Key    store.ReadingKey
+	Key    domain.ReadingKey
 	Fields []keepField
 	Effect collect.KeepRehearsal
 	Saved  bool
@@ -46,11 +44,11 @@ func (f keepForm) Wrong() bool {
 	return false
 }
 
-var daysOf = map[retention.Form]func(*store.KeepDays) *int{
-	retention.Points:      func(d *store.KeepDays) *int { return &d.Points },
-	retention.FiveMinutes: func(d *store.KeepDays) *int { return &d.FiveMinutes },
-	retention.Hours:       func(d *store.KeepDays) *int { return &d.Hours },
-	retention.Days:        func(d *store.KeepDays) *int { return &d.Days },
+var daysOf = map[retention.Form]func(*domain.KeepDays) *int{
+	retention.Points:      func(d *domain.KeepDays) *int { return &d.Points },
+	retention.FiveMinutes: func(d *domain.KeepDays) *int { return &d.FiveMinutes },
+	retention.Hours:       func(d *domain.KeepDays) *int { return &d.Hours },
+	retention.Days:        func(d *domain.KeepDays) *int { return &d.Days },
 }
 
 // formsOf returns what people may set for a kind of series. Texts have no
@@ -71,7 +69,7 @@ func (f keepForm) Name(form retention.Form) string {
 }
 
 // kept writes for how long a reading is kept, form by form.
-func kept(kind domain.SeriesKind, own, usual store.KeepDays) (out []keepField) {
+func kept(kind domain.SeriesKind, own, usual domain.KeepDays) (out []keepField) {
 	for _, form := range formsOf(kind) {
 		x := keepField{Form: form, Usual: *daysOf[form](&usual)}
 		if n := *daysOf[form](&own); n > 0 {
@@ -84,7 +82,7 @@ func kept(kind domain.SeriesKind, own, usual store.KeepDays) (out []keepField) {
 
 // chosen reads the numbers of days that were typed; what is none is refused
 // by the service.
-func (f keepForm) chosen() (days store.KeepDays) {
+func (f keepForm) chosen() (days domain.KeepDays) {
 	for _, x := range f.Fields {
 		if x.Value == "" {
 			continue
@@ -101,12 +99,12 @@ func (f keepForm) chosen() (days store.KeepDays) {
 // keepForm reads the form out of a request, or what is stored where the
 // request has none.
 func (s Screen) keepForm(r *http.Request, values url.Values) (f keepForm, err error) {
-	f = keepForm{Show: "keep", Drill: s.Drill != nil, Key: store.ReadingKey{Kit: values.Get("kit"), Reading: values.Get("reading")}, May: middleware.Who(r.Context()).Level}
-	keeps, err := s.Store.Keeps.All(r.Context())
+	f = keepForm{Show: "keep", Key: domain.ReadingKey{Kit: values.Get("kit"), Reading: values.Get("reading")}, May: may(r)}
+	keeps, err := s.Kits.KeepsOf(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return f, err
 	}
-	f.Fields = kept(s.kindOf(f.Key), keeps[f.Key], s.Keep)
+	f.Fields = kept(s.kindOf(f.Key), keeps[f.Key], s.Run.Usual())
 	for i, x := range f.Fields {
 		if values.Has(string(x.Form)) {
 			f.Fields[i].Value = strings.TrimSpace(values.Get(string(x.Form)))
@@ -116,7 +114,7 @@ func (s Screen) keepForm(r *http.Request, values url.Values) (f keepForm, err er
 }
 
 // kindOf is what the values of a reading are.
-func (s Screen) kindOf(k store.ReadingKey) domain.SeriesKind {
+func (s Screen) kindOf(k domain.ReadingKey) domain.SeriesKind {
 	kit, err := s.Kits.Kit(k.Kit)
 	if err != nil {
 		return domain.KindNumber
@@ -144,7 +142,7 @@ func (s Screen) showKeep(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	f.Effect, err = s.Kits.RehearseKeep(r.Context(), f.Key, f.chosen(), s.Keep)
+	f.Effect, err = s.Kits.RehearseKeep(r.Context(), middleware.Who(r.Context()), f.Key, f.chosen(), s.Run.Usual())
 	if err := f.mark(err); err != nil {
 		return err
 	}
@@ -159,7 +157,7 @@ func (s Screen) showKeep(w http.ResponseWriter, r *http.Request) error {
 // came by a link.
 func (s Screen) writeKeep(w http.ResponseWriter, r *http.Request, status int, part string, f keepForm) error {
 	if !render.IsFragment(r) {
-		return s.Render.Page(w, r, "run", render.Frame{Title: "How long " + f.Key.Reading + " is kept", Area: "run", Body: f})
+		return s.Render.Page(w, r, "run", render.Frame{Title: "How long " + f.Key.Reading + " is kept", Area: domain.AreaRun, Tab: storagePath, Body: f})
 	}
 	return s.Render.Fragment(w, status, "run", part, f)
 }
@@ -174,12 +172,12 @@ func (s Screen) saveKeep(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	days, status := f.chosen(), http.StatusOK
-	if err := f.mark(s.Kits.SetKeep(r.Context(), f.Key, days)); err != nil {
+	if err := f.mark(s.Kits.SetKeep(r.Context(), middleware.Who(r.Context()), f.Key, days)); err != nil {
 		return err
 	}
 	if f.Wrong() {
 		status = http.StatusUnprocessableEntity
-	} else if f.Effect, err = s.Kits.RehearseKeep(r.Context(), f.Key, days, s.Keep); err != nil {
+	} else if f.Effect, err = s.Kits.RehearseKeep(r.Context(), middleware.Who(r.Context()), f.Key, days, s.Run.Usual()); err != nil {
 		return err
 	}
 	f.Saved = !f.Wrong()

@@ -3,114 +3,101 @@
 package run
 
 import (
-	"context"
 	"embed"
+	"errors"
+	"io/fs"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/go-chi/chi/v5"
-
-	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/respond"
-	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
-	"tirelessowl/internal/store/samples"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
-
-// Drill breaks and mends things in a simulated estate.
-type Drill interface {
-	Devices(ctx context.Context) ([]demo.Device, error)
-	Faults(ctx context.Context) ([]demo.Fault, error)
-	Break(ctx context.Context, f demo.Fault) (demo.Fault, error)
-	Mend(ctx context.Context, id int) (demo.Fault, error)
-	Sites() (desk, mail string)
-}
+var files embed.FS
 
 // Screen is running the application.
 type Screen struct {
 	Render *render.Renderer
-	Store  *store.Store
-	Engine *engine.Collector
+	Run    *run.Service
 	Kits   *collect.Service
-	// Keep is for how many days samples are kept where nothing else is set.
-	Keep  store.KeepDays
-	Watch *watch.Service
-	Drill Drill // nil without a simulated estate
+	Find   *find.Service
 	// Respond knows the channels.
 	Respond *respond.Service
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/run", s.Render.Handle(s.figures))
-	r.Get("/run/storage", s.Render.Handle(s.storage))
-	r.Get("/run/storage/keep", s.Render.Handle(s.showKeep))
-	r.Get("/run/channels", s.Render.Handle(s.channels))
-	r.Get("/run/drill", s.Render.Handle(s.drill))
-	r.Group(func(r chi.Router) {
-		r.Use(middleware.Needs(domain.AccessConfigure))
-		r.Post("/run/storage/keep", s.Render.Handle(s.saveKeep))
-		r.Post("/run/channels/new", s.Render.Handle(s.addChannel))
-		r.Post("/run/channels/{id}", s.Render.Handle(s.saveChannel))
-		r.Post("/run/channels/{id}/test", s.Render.Handle(s.testChannel))
-	})
-	r.Group(func(r chi.Router) {
-		r.Use(middleware.Needs(domain.AccessOperate))
-		r.Post("/run/drill", s.Render.Handle(s.breakThing))
-		r.Post("/run/drill/{id}/mend", s.Render.Handle(s.mend))
-	})
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	const area, operate, configure = domain.AreaRun, domain.AccessOperate, domain.AccessConfigure
+	out := screen.Screen{
+		Templates: map[string]fs.FS{"run": files},
+		Menu: []render.Entry{
+			{Title: "This application", Path: figuresPath, Area: area, Whole: true},
+			{Title: "Storage", Path: storagePath, Area: area, Whole: true},
+			{Title: "Channels and credentials", Path: channelsPath, Area: area, Whole: true},
+		},
+		Routes: []screen.Route{
+			screen.Get(figuresPath, area, s.figures),
+			screen.Get(storagePath, area, s.storage),
+			screen.Get("/run/storage/keep", area, s.showKeep),
+			screen.Get(channelsPath, area, s.channels),
+			screen.Post("/run/storage/keep", area, configure, s.saveKeep),
+			screen.Post("/run/channels/new", area, configure, s.addChannel),
+			screen.Post("/run/channels/{id}", area, configure, s.saveChannel),
+			screen.Post("/run/channels/{id}/test", area, configure, s.testChannel),
+			screen.Get(drillPath, area, s.drill),
+			screen.Post(drillPath, area, operate, s.breakThing),
+			screen.Post("/run/drill/{id}/mend", area, operate, s.mend),
+		},
+	}
+	if s.Run.Simulates() {
+		out.Menu = append(out.Menu, render.Entry{Title: "Drill", Path: drillPath, Area: area, Whole: true})
+	}
+	return out
 }
 
+const (
+	figuresPath  = "/run"
+	storagePath  = "/run/storage"
+	channelsPath = "/run/channels"
+	drillPath    = "/run/drill"
+)
+
+// may is what may be done with the application itself.
+func may(r *http.Request) domain.Access { return middleware.Who(r.Context()).Level(domain.AreaRun, 0) }
+
 type figuresView struct {
-	Show    string
-	Stats   engine.CollectorStats
-	Samples samples.Stats
-	Process engine.Footprint
-	Trouble *engine.Trouble // nil when all is well
-	Jump    *engine.Jump    // of the clock, the newest; nil for none
-	Drill   bool
+	Show string
+	run.Figures
 }
 
 func deviceURL(id domain.ID) string { return "/devices/" + strconv.FormatInt(id, 10) }
 
 func (s Screen) figures(w http.ResponseWriter, r *http.Request) error {
-	v := figuresView{Show: "figures", Stats: s.Engine.Stats(), Samples: s.Store.Samples.Stats(), Process: s.Engine.Footprint(), Drill: s.Drill != nil}
-	if t, bad := s.Engine.Trouble(); bad {
-		v.Trouble = &t
-	}
-	set, err := s.Store.Settings.Get(r.Context(), engine.SettingJump)
+	figures, err := s.Run.Figures(r.Context(), middleware.Who(r.Context()))
 	if err != nil {
 		return err
 	}
-	if jump, ok := engine.Jumped(set); ok {
-		v.Jump = &jump
-	}
-	return s.Render.Page(w, r, "run", render.Frame{Title: "Run", Area: "run", Body: v})
+	v := figuresView{"figures", figures}
+	return s.Render.Page(w, r, "run", render.Frame{Title: "Run", Area: domain.AreaRun, Tab: figuresPath, Body: v})
 }
 
 type drillView struct {
-	Show       string
-	Devices    []demo.Device
-	Places     []string
-	Volumes    []volumeView
-	Faults     []demo.Fault
-	Desk, Mail string
-	Problem    string
-	Drill      bool
-	May        domain.Access
+	Show string
+	run.Simulated
+	Places  []string
+	Volumes []volumeView
+	Problem string
+	Drill   bool
+	May     domain.Access
 }
 
 type volumeView struct{ Device, Volume string }
@@ -120,16 +107,18 @@ func (s Screen) drill(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Page(w, r, "run", render.Frame{Title: "Drill", Area: "run", Body: v})
+	return s.Render.Page(w, r, "run", render.Frame{Title: "Drill", Area: domain.AreaRun, Tab: drillPath, Body: v})
 }
 
-func (s Screen) drillView(r *http.Request) (drillView, error) {
-	v := drillView{Show: "drill", Drill: s.Drill != nil, May: middleware.Who(r.Context()).Level}
-	if s.Drill == nil {
+func (s Screen) drillView(r *http.Request) (v drillView, err error) {
+	v = drillView{Show: "drill", Drill: s.Run.Simulates(), May: may(r)}
+	if !v.Drill {
 		return v, nil
 	}
-	var err error
-	if v.Devices, err = s.Drill.Devices(r.Context()); err != nil {
+	if v.Simulated, err = s.Run.Simulated(r.Context(), middleware.Who(r.Context())); err != nil {
+		if errors.Is(err, domain.ErrForbidden) {
+			return v, err
+		}
 		v.Problem = err.Error()
 		return v, nil
 	}
@@ -143,36 +132,31 @@ func (s Screen) drillView(r *http.Request) (drillView, error) {
 			}
 		}
 	}
-	v.Desk, v.Mail = s.Drill.Sites()
-	v.Faults, err = s.Drill.Faults(r.Context())
-	return v, err
+	return v, nil
 }
 
 func (s Screen) breakThing(w http.ResponseWriter, r *http.Request) error {
-	if s.Drill == nil {
-		return domain.ErrNotFound
-	}
-	f := demo.Fault{Kind: r.PostFormValue("kind"), Target: r.PostFormValue("target")}
+	f := domain.Fault{Kind: r.PostFormValue("kind"), Target: r.PostFormValue("target")}
 	if f.Kind == "fill" {
 		f.Target, f.Volume, _ = strings.Cut(f.Target, " ")
 	}
-	_, failed := s.Drill.Break(r.Context(), f)
+	failed := s.Run.Break(r.Context(), middleware.Who(r.Context()), f)
 	return s.again(w, r, failed)
 }
 
 func (s Screen) mend(w http.ResponseWriter, r *http.Request) error {
-	if s.Drill == nil {
-		return domain.ErrNotFound
-	}
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
-	_, failed := s.Drill.Mend(r.Context(), int(id))
+	failed := s.Run.Mend(r.Context(), middleware.Who(r.Context()), int(id))
 	return s.again(w, r, failed)
 }
 
 func (s Screen) again(w http.ResponseWriter, r *http.Request, failed error) error {
+	if errors.Is(failed, domain.ErrForbidden) || errors.Is(failed, domain.ErrNotFound) {
+		return failed
+	}
 	v, err := s.drillView(r)
 	if err != nil {
 		return err

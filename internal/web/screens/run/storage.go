@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/ui"
@@ -15,18 +15,16 @@ import (
 
 type storageView struct {
 	Show      string
-	Drill     bool
 	By        string
 	Q         string
 	Groups    []string
 	Rows      []usageRow
 	Sum       usageRow
 	PerSample float64 // bytes
-	Share     float64 // percent that was looked at
-	Storage   store.Storage
-	Keep      store.KeepDays // the setting for all
-	May       domain.Access
-	unsettled map[store.ReadingKey]bool
+	Percent   float64 // that was looked at
+	run.Storage
+	Keep domain.KeepDays // the setting for all
+	May  domain.Access
 	ui.Sorting
 	ui.Paging
 }
@@ -42,7 +40,7 @@ type usageRow struct {
 	Keep   keepForm
 }
 
-func (r *usageRow) add(u store.Usage, perSample float64) {
+func (r *usageRow) add(u run.Usage, perSample float64) {
 	r.Series += int64(u.Series)
 	r.PerDay += int64(u.PerDay)
 	r.Used += u.Bytes
@@ -52,59 +50,41 @@ func (r *usageRow) add(u store.Usage, perSample float64) {
 	r.Month += u.PerDay * 30 * perSample
 }
 
-const storagePage = 100
+const usagePage = 100
 
 // storage shows who fills the disk, and how fast.
 func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	ctx, q := r.Context(), r.URL.Query()
-	v := storageView{Show: "storage", Drill: s.Drill != nil, By: q.Get("by"), Q: q.Get("q"), Groups: []string{"kit", "reading", "place", "device"},
-		PerSample: s.Kits.BytesPerSample(ctx), Keep: s.Keep, May: middleware.Who(ctx).Level, Sorting: ui.Sorting{Path: "/run/storage", Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
+	v := storageView{Show: "storage", By: q.Get("by"), Q: q.Get("q"), Groups: []string{"kit", "reading", "place", "device"},
+		PerSample: s.Kits.BytesPerSample(ctx), Keep: s.Run.Usual(), May: may(r), Sorting: ui.Sorting{Path: storagePath, Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
 	if !slices.Contains(v.Groups, v.By) {
 		v.By = v.Groups[0]
 	}
-	usage, share, err := s.Watch.Usage(ctx)
+	stored, err := s.Run.Storage(ctx, middleware.Who(ctx))
 	if err != nil {
 		return err
 	}
-	places, err := s.Store.Places.All(ctx)
-	if err != nil {
-		return err
-	}
-	if v.Storage, err = s.Store.Sizes.Tables(ctx); err != nil {
-		return err
-	}
-	keeps, err := s.Store.Keeps.All(ctx)
-	if err != nil {
-		return err
-	}
-	if v.unsettled, err = s.Store.Keeps.Unsettled(ctx); err != nil {
-		return err
-	}
-	v.Share = share * 100
-	v.group(usage, places, keeps)
+	v.Storage, v.Percent = stored, stored.Share*100
+	v.group()
 	v.sort()
-	v.Rows, v.Paging = ui.SlicePage("/run/storage", q, storagePage, v.Rows)
+	v.Rows, v.Paging = ui.SlicePage(storagePath, q, usagePage, v.Rows)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "run", "usage", v)
 	}
-	return s.Render.Page(w, r, "run", render.Frame{Title: "Storage", Area: "run", Body: v})
+	return s.Render.Page(w, r, "run", render.Frame{Title: "Storage", Area: domain.AreaRun, Tab: storagePath, Body: v})
 }
 
-func (v *storageView) group(usage []store.Usage, places []domain.Place, keeps map[store.ReadingKey]store.KeepDays) {
-	names := map[domain.ID]string{}
-	for _, p := range places {
-		names[p.ID] = p.Name
-	}
+func (v *storageView) group() {
 	rows := map[string]*usageRow{}
-	for _, u := range usage {
-		row := usageRow{Name: u.Kit, URL: "/collect/latest?kit=" + u.Kit}
+	for _, u := range v.Usage {
+		row := usageRow{Name: u.Kit, URL: "/collect/values?kit=" + u.Kit}
 		switch v.By {
 		case "reading":
-			key := store.ReadingKey{Kit: u.Kit, Reading: u.Reading}
-			row = usageRow{Name: u.Kit + " / " + u.Reading, URL: "/collect/latest?kit=" + u.Kit + "&reading=" + u.Reading,
-				Keep: keepForm{Key: key, Fields: kept(u.Kind, keeps[key], v.Keep), Unsettled: v.unsettled[key], May: v.May}}
+			key := domain.ReadingKey{Kit: u.Kit, Reading: u.Reading}
+			row = usageRow{Name: u.Kit + " / " + u.Reading, URL: "/collect/values?kit=" + u.Kit + "&reading=" + u.Reading,
+				Keep: keepForm{Key: key, Fields: kept(u.Kind, v.Keeps[key], v.Keep), Unsettled: v.Unsettled[key], May: v.May}}
 		case "place":
-			row = usageRow{Name: names[u.PlaceID], URL: "/devices?q=" + names[u.PlaceID]}
+			row = usageRow{Name: v.Storage.Places[u.PlaceID], URL: "/devices?q=" + v.Storage.Places[u.PlaceID]}
 		case "device":
 			row = usageRow{Name: u.Device, URL: deviceURL(u.DeviceID)}
 		}

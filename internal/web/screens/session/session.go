@@ -4,38 +4,41 @@ package session
 import (
 	"embed"
 	"errors"
-	"net"
+	"io/fs"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
-	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is signing in and out.
 type Screen struct {
 	Render   *render.Renderer
-	Access   *access.Service
+	People   *people.Service
 	Sessions *scs.SessionManager
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) {
-	r.Get("/signin", s.Render.Handle(s.form))
-	r.Post("/signin", s.Render.Handle(s.signIn))
-	r.Post("/signout", s.Render.Handle(s.signOut))
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	return screen.Screen{
+		Templates: map[string]fs.FS{"session": files},
+		Routes: []screen.Route{
+			screen.Open("/signin", s.form),
+			screen.Own("/signin", s.signIn),
+			screen.Own("/signout", s.signOut),
+		},
+	}
 }
 
 type view struct{ Name, Next, Problem string }
@@ -46,8 +49,7 @@ func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
 
 func (s Screen) signIn(w http.ResponseWriter, r *http.Request) error {
 	v := view{Name: r.PostFormValue("name"), Next: r.PostFormValue("next")}
-	from, _, _ := net.SplitHostPort(r.RemoteAddr)
-	u, wait, err := s.Access.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), from)
+	u, wait, err := s.People.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), middleware.From(r))
 	switch {
 	case errors.Is(err, domain.ErrSlowDown):
 		seconds := int(wait/time.Second) + 1

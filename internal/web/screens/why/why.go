@@ -6,36 +6,39 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 
 	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/engine"
+	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
-	"tirelessowl/internal/store"
+	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
-	"tirelessowl/internal/web/screens/device"
+	"tirelessowl/internal/web/screen"
 )
 
-// Files are the screen's templates.
-//
 //go:embed tmpl/*.html
-var Files embed.FS
+var files embed.FS
 
 // Screen is the drawer.
 type Screen struct {
 	Render  *render.Renderer
 	Watch   *watch.Service
-	Store   *store.Store
 	Respond *respond.Service
-	Engine  *engine.Collector
+	People  *people.Service
 }
 
-// Routes mounts the screen.
-func (s Screen) Routes(r chi.Router) { r.Get("/why/{kind}/{id}", s.Render.Handle(s.show)) }
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	return screen.Screen{
+		Templates: map[string]fs.FS{"why": files},
+		Routes:    []screen.Route{screen.Open("/why/{kind}/{id}", s.show)},
+	}
+}
 
 type view struct {
 	Trace   why.Trace
@@ -43,7 +46,7 @@ type view struct {
 }
 
 func (s Screen) show(w http.ResponseWriter, r *http.Request) error {
-	id, err := device.ID(r)
+	id, err := screen.ID(r)
 	if err != nil {
 		return err
 	}
@@ -59,21 +62,22 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request) error {
 
 func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) {
 	ctx := r.Context()
+	who := middleware.Who(ctx)
 	switch kind {
 	case "device":
-		d, _, t, err := s.Watch.Why(ctx, id)
+		d, _, t, err := s.Watch.Why(ctx, who, id)
 		return view{t, d.Name}, err
 	case "transition":
-		t, err := s.Store.Transitions.One(ctx, id)
+		t, err := s.Watch.Transition(ctx, who, id)
 		return view{t.Why, t.Reason}, err
 	case "alert":
-		a, err := s.Store.Alerts.One(ctx, id)
+		a, err := s.Respond.Alert(ctx, who, id)
 		return view{a.Why, a.Title}, err
 	case "event":
-		e, err := s.Store.Events.One(ctx, id)
+		e, err := s.Respond.Event(ctx, who, id)
 		return view{e.Why, e.Text}, err
 	case "delivery":
-		d, err := s.Store.Deliveries.One(ctx, id)
+		d, err := s.Respond.Delivery(ctx, who, id)
 		d.Why.Because(outcome(d), d.Error, nil)
 		return view{d.Why, d.Subject}, err
 	case "incident":
@@ -86,11 +90,11 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 
 // series explains a value; nothing can be told of one that is not collected.
 func (s Screen) series(r *http.Request, id domain.ID) (view, error) {
-	x, err := s.Store.Series.One(r.Context(), id)
+	x, err := s.Watch.Series(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {
 		return view{}, err
 	}
-	t, err := s.Engine.WhyValue(r.Context(), x)
+	t, err := s.Watch.WhyValue(r.Context(), middleware.Who(r.Context()), id)
 	if errors.Is(err, domain.ErrNotFound) {
 		t, err = why.Trace{Question: "Where does “" + x.Name + "” come from?", Answer: "It is not collected now: its part is gone, or its kit is no longer fitted."}, nil
 	}
@@ -110,7 +114,7 @@ func outcome(d domain.Delivery) string {
 // incident joins the traces of an incident: why it is one, why its alerts
 // opened, and who was told or not.
 func (s Screen) incident(r *http.Request, id domain.ID) (view, error) {
-	in, err := s.Respond.Incident(r.Context(), id)
+	in, err := s.Respond.Incident(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {
 		return view{}, err
 	}

@@ -251,9 +251,15 @@ document.addEventListener('htmx:beforeSwap', (event) => {
 });
 document.addEventListener('htmx:responseError', (event) => {
   if (event.detail.xhr.status === 503) return away(event.detail.xhr.responseText);
-  byId('toast').textContent = event.detail.xhr.status === 401 ? 'You are signed out: load the page again.' : `That did not work (${event.detail.xhr.status}). Try again.`;
+  byId('toast').textContent = problemOf(event.detail.xhr);
   setTimeout(() => { byId('toast').textContent = ''; }, 6000);
 });
+// What went wrong, in words: of what is refused the server says why.
+function problemOf(xhr) {
+  if (xhr.status === 401) return 'You are signed out: load the page again.';
+  if ([403, 404, 409].includes(xhr.status) && xhr.responseText.length < 400) return xhr.responseText.trim();
+  return `That did not work (${xhr.status}). Try again.`;
+}
 // Who types faster than the page loads is heard all the same.
 addEventListener('load', () => {
   if (byId('finder')?.value) byId('finder').dispatchEvent(new CustomEvent('owl:search'));

@@ -1,4 +1,4 @@
-package access_test
+package people_test
 
 import (
 	"strings"
@@ -9,18 +9,23 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/access"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/testkit"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
 
 // setup is a service with one user and a clock that the test moves.
-func setup(t *testing.T) (*access.Service, *time.Time) {
+func setup(t *testing.T) (*people.Service, *time.Time) {
 	t.Helper()
 	now := time.Date(2026, 11, 23, 3, 40, 0, 0, time.UTC)
-	s := access.New(testkit.Store(t), func() time.Time { return now })
-	require.NoError(t, s.AddUser(t.Context(), domain.User{Name: "Ines", Display: "Ines", Level: domain.AccessOperate}, "night-watch"))
+	db := testkit.Store(t)
+	s := people.New(db, testkit.Desk(db), act.NewSheets(db), func() time.Time { return now })
+	_, err := s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "harbour", Display: "Harbour", Secret: "night-watch"}, domain.AccessAdminister)
+	require.NoError(t, err)
+	_, err = s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "Ines", Display: "Ines", Secret: "night-watch"}, domain.AccessOperate)
+	require.NoError(t, err)
 	return s, &now
 }
 
@@ -30,9 +35,9 @@ func TestSignInByNameInAnyCase(t *testing.T) {
 		u, wait, err := s.SignIn(t.Context(), name, "night-watch", "192.0.2.1")
 		require.NoError(t, err, name)
 		assert.Zero(t, wait)
-		again, err := s.User(t.Context(), u.ID)
+		who, err := s.Actor(t.Context(), u.ID, "192.0.2.1")
 		require.NoError(t, err)
-		assert.Equal(t, domain.AccessOperate, again.Level)
+		assert.Equal(t, domain.AccessOperate, who.Level(domain.AreaWatch, 0))
 	}
 	for _, password := range []domain.Secret{"", "Night-watch", "night-watch "} {
 		_, _, err := s.SignIn(t.Context(), "Ines", password, "192.0.2.2")
@@ -96,37 +101,43 @@ func TestSuccessForgivesTheName(t *testing.T) {
 func TestUsersAreChecked(t *testing.T) {
 	s, _ := setup(t)
 	for field, c := range map[string]struct {
-		user     domain.User
-		password domain.Secret
+		draft people.Draft
+		level domain.Access
 	}{
-		"name":     {domain.User{Name: "  ", Level: domain.AccessSee}, "long enough"},
-		"password": {domain.User{Name: "x", Level: domain.AccessSee}, "short"},
-		"level":    {domain.User{Name: "x", Level: "root"}, "long enough"},
+		"name":     {people.Draft{Name: "  ", Secret: "long enough"}, domain.AccessSee},
+		"password": {people.Draft{Name: "x", Secret: "short"}, domain.AccessSee},
+		"level":    {people.Draft{Name: "x", Secret: "long enough"}, "root"},
+		"display":  {people.Draft{Name: "x", Display: strings.Repeat("x", 101), Secret: "long enough"}, domain.AccessSee},
 	} {
+		_, err := s.Enrol(t.Context(), testkit.Anyone, c.draft, c.level)
 		var fields domain.FieldErrors
-		require.ErrorAs(t, s.AddUser(t.Context(), c.user, c.password), &fields, field)
+		require.ErrorAs(t, err, &fields, field)
 		assert.Contains(t, fields, field)
 		assert.Len(t, fields, 1)
 	}
-	long := domain.Secret(strings.Repeat("x", 73)) // bcrypt reads 72 bytes: more would be cut silently
-	assert.Error(t, s.AddUser(t.Context(), domain.User{Name: "x", Level: domain.AccessSee}, long))
-	require.NoError(t, s.AddUser(t.Context(), domain.User{Name: "Ines", Level: domain.AccessSee}, "another-watch"))
+	// bcrypt reads 72 bytes: more would be cut silently.
+	_, err := s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "x", Secret: domain.Secret(strings.Repeat("x", 73))}, domain.AccessSee)
+	assert.Error(t, err)
+	_, err = s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "Ines", Secret: "another-watch"}, domain.AccessSee)
+	require.NoError(t, err)
 	u, _, err := s.SignIn(t.Context(), "Ines", "another-watch", "192.0.2.1")
 	require.NoError(t, err)
-	assert.Equal(t, domain.AccessSee, u.Level, "the same name again replaces")
+	who, err := s.Actor(t.Context(), u.ID, "")
+	require.NoError(t, err)
+	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaWatch, 0), "the same name again replaces")
 }
 
 func TestTokensAreStoredAsHashes(t *testing.T) {
 	s, _ := setup(t)
-	key, err := s.CreateToken(t.Context(), " poller ", domain.AccessSee)
+	_, key, err := s.MakeToken(t.Context(), testkit.Anyone, domain.Token{Name: " poller ", Grant: domain.Grant{Level: domain.AccessSee}})
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(key.Reveal(), "owl_"))
 	assert.Greater(t, len(key.Reveal()), 50, "two of 26 characters of base 32: 260 bits")
-	got, err := s.Token(t.Context(), key)
+	who, err := s.Holder(t.Context(), key, "192.0.2.1")
 	require.NoError(t, err)
-	assert.Equal(t, "poller", got.Name)
-	_, err = s.Token(t.Context(), key+"x")
+	assert.Equal(t, "poller", who.Name)
+	_, err = s.Holder(t.Context(), key+"x", "192.0.2.1")
 	assert.ErrorIs(t, err, domain.ErrSignIn)
-	_, err = s.CreateToken(t.Context(), "", domain.AccessSee)
+	_, _, err = s.MakeToken(t.Context(), testkit.Anyone, domain.Token{Grant: domain.Grant{Level: domain.AccessSee}})
 	assert.Error(t, err)
 }

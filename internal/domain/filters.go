@@ -1,0 +1,75 @@
+package domain
+
+import "time"
+
+// ReadingKey names a reading of a kit.
+type ReadingKey struct {
+	Kit     string `json:"kit"`
+	Reading string `json:"reading"`
+}
+
+// KeepDays is for how many days the samples of a reading are kept, single and
+// in rollups; 0 means the setting for all.
+type KeepDays struct {
+	Points      int `json:"points" required:"false"`
+	FiveMinutes int `json:"five_minutes" required:"false"`
+	Hours       int `json:"hours" required:"false"`
+	Days        int `json:"days" required:"false"`
+}
+
+// Most days that samples may be kept: ten years of points, twenty of rollups.
+const (
+	MostPointDays  = 3650
+	MostRollupDays = 7300
+)
+
+// DeviceFilter picks devices; zero fields do not filter.
+type DeviceFilter struct {
+	Search string // part of name, address, maker, model, place or note
+	Health Health
+	Kind   string
+	Sort   string // health, name, address, kind, place, since; with a leading "-" downwards
+	Limit  int
+	Offset int
+}
+
+// ValueFilter picks the newest values; zero fields do not filter.
+type ValueFilter struct {
+	Search  string // part of device, part or reading
+	Kit     string
+	Reading string
+	// Of picks those of any of these readings.
+	Of []ReadingKey
+	// State is a state of series, or KeptApart.
+	State  string
+	Sort   string // device, reading, value, age; with a leading "-" downwards
+	Limit  int
+	Offset int
+}
+
+// KeptApart picks the series of which values came that cannot be.
+const KeptApart = "implausible"
+
+// TransitionFilter picks transitions; zero fields do not filter.
+type TransitionFilter struct {
+	DeviceID ID
+	SeriesID ID
+	To       Health
+	Search   string // part of a device's name or of the reason
+	From     time.Time
+	Until    time.Time
+	Devices  bool // only those of whole devices
+	Limit    int
+	Offset   int
+}
+
+// IncidentFilter picks incidents; zero fields do not filter.
+type IncidentFilter struct {
+	States   []IncidentState
+	AtLeast  Level
+	DeviceID ID
+	Search   string
+	Sort     string // opened, level, device; with a leading "-" downwards
+	Limit    int
+	Offset   int
+}

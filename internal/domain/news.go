@@ -1,0 +1,11 @@
+package domain
+
+// News tells those who look that something changed: “health” or “values” of a device,
+// “incidents”, a “sweep”.
+type News struct {
+	Kind string
+	ID   ID
+	// PlaceID is where it is; zero for what belongs to the whole tree.
+	PlaceID ID
+	Area    Area // whose people it is for
+}

@@ -1,0 +1,113 @@
+package act
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Work is a use case at work. Its tables are those of its transaction; they hold all
+// rows, so what is taken from them goes through At or Device first.
+type Work struct {
+	*store.Areas
+	ctx     context.Context
+	who     access.Actor
+	deed    Deed
+	asked   bool
+	entries []domain.Entry
+	news    []domain.News
+	after   []func(context.Context) error
+}
+
+// At asks whether the actor may do the deed at a place, zero for what belongs to the
+// whole tree. Where the actor may not even see the place, there is no such thing.
+func (w *Work) At(place domain.ID) error {
+	w.asked = true
+	switch {
+	case w.who.May(w.deed.Area, w.deed.Needs, place):
+		return nil
+	case place != 0 && !w.who.May(w.deed.Area, domain.AccessSee, place):
+		return domain.ErrNotFound
+	}
+	return lacks(w.deed)
+}
+
+// Whole asks whether the actor may do the deed for the whole tree.
+func (w *Work) Whole() error { return w.At(0) }
+
+// Missing is for what is not there: nothing needs to be asked then.
+func (w *Work) Missing(err error) error {
+	w.asked = true
+	return err
+}
+
+// Own asks whether a person acts for himself.
+func (w *Work) Own(user domain.ID) error {
+	w.asked = true
+	if w.who.Kind != access.Person || w.who.ID != user || user == 0 {
+		return lacks(w.deed)
+	}
+	return nil
+}
+
+// Device returns a device at whose place the actor may do the deed. Nobody else
+// changes it until the end.
+func (w *Work) Device(id domain.ID) (domain.Device, error) {
+	d, err := w.Devices.Lock(w.ctx, id)
+	if err != nil {
+		return domain.Device{}, w.Missing(err)
+	}
+	if err := w.At(d.PlaceID); err != nil {
+		return domain.Device{}, err // nothing is told of what may not be seen
+	}
+	return d, nil
+}
+
+// Thing is what something was done to.
+type Thing struct {
+	Kind    string
+	ID      domain.ID
+	Name    string
+	PlaceID domain.ID
+}
+
+// Device is a device as a thing.
+func Device(d domain.Device) Thing { return Thing{"device", d.ID, d.Name, d.PlaceID} }
+
+// Note notes that a thing was as before says and became as after says; nil stands for
+// one that was not there. What stayed the same is not noted.
+func (w *Work) Note(t Thing, before, after any) { w.NoteFor(t, before, after, "") }
+
+// NoteFor notes a change with the reason that was given for it.
+func (w *Work) NoteFor(t Thing, before, after any, reason string) {
+	e := entryOf(w.who, w.deed)
+	e.Kind, e.ThingID, e.Thing, e.PlaceID, e.Reason = t.Kind, t.ID, t.Name, t.PlaceID, reason
+	e.Before, e.After = document(before), document(after)
+	if before != nil && after != nil && bytes.Equal(e.Before, e.After) {
+		return
+	}
+	w.entries = append(w.entries, e)
+}
+
+// document is a thing as it is noted: its secrets hide themselves.
+func document(x any) json.RawMessage {
+	if x == nil {
+		return nil
+	}
+	out, err := json.Marshal(x)
+	if err != nil {
+		panic(fmt.Sprintf("a thing that cannot be noted: %v", err)) // things are plain values
+	}
+	return out
+}
+
+// Tell has those who look learn that something changed, when it is stored.
+func (w *Work) Tell(n domain.News) { w.news = append(w.news, n) }
+
+// Then runs something when all is stored, such as taking up the change.
+func (w *Work) Then(f func(context.Context) error) { w.after = append(w.after, f) }

@@ -1,0 +1,138 @@
+package respond
+
+import (
+	"context"
+
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+// Listed is an incident with what a list shows of it besides.
+type Listed struct {
+	domain.Incident
+	Device string
+	Ticket *domain.Ticket // nil where there is none
+}
+
+// Incidents returns incidents, and how many match in all.
+func (s *Service) Incidents(ctx context.Context, who access.Actor, f domain.IncidentFilter) ([]Listed, int64, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, 0, err
+	}
+	found, total, err := seen.Incidents.Find(ctx, f)
+	if err != nil || len(found) == 0 {
+		return nil, total, err
+	}
+	ids, devices := make([]domain.ID, len(found)), make([]domain.ID, len(found))
+	for i, in := range found {
+		ids[i], devices[i] = in.ID, in.DeviceID
+	}
+	names, err := seen.Devices.Names(ctx, devices)
+	if err != nil {
+		return nil, 0, err
+	}
+	tickets, err := seen.Tickets.Find(ctx, ids, len(ids))
+	if err != nil {
+		return nil, 0, err
+	}
+	by := make(map[domain.ID]*domain.Ticket, len(tickets))
+	for _, t := range tickets {
+		by[t.IncidentID] = &t
+	}
+	out := make([]Listed, len(found))
+	for i, in := range found {
+		out[i] = Listed{in, names[in.DeviceID], by[in.ID]}
+	}
+	return out, total, nil
+}
+
+// Alerts returns alerts, newest first; open tells whether only lasting ones are wanted.
+func (s *Service) Alerts(ctx context.Context, who access.Actor, deviceID domain.ID, open bool, limit int) ([]domain.Alert, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Alerts.Find(ctx, deviceID, open, limit)
+}
+
+// Alert returns one alert, or ErrNotFound.
+func (s *Service) Alert(ctx context.Context, who access.Actor, id domain.ID) (domain.Alert, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return domain.Alert{}, err
+	}
+	return seen.Alerts.One(ctx, id)
+}
+
+// Event returns one entry of a story, or ErrNotFound.
+func (s *Service) Event(ctx context.Context, who access.Actor, id domain.ID) (domain.Event, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return domain.Event{}, err
+	}
+	return seen.Events.One(ctx, id)
+}
+
+// Deliveries returns the newest deliveries, of one state or of all for "".
+func (s *Service) Deliveries(ctx context.Context, who access.Actor, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Deliveries.Find(ctx, state, limit, offset)
+}
+
+// Delivery returns one delivery, or ErrNotFound.
+func (s *Service) Delivery(ctx context.Context, who access.Actor, id domain.ID) (domain.Delivery, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return domain.Delivery{}, err
+	}
+	return seen.Deliveries.One(ctx, id)
+}
+
+// Tickets returns the newest tickets.
+func (s *Service) Tickets(ctx context.Context, who access.Actor, limit int) ([]domain.Ticket, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, err
+	}
+	return seen.Tickets.Find(ctx, nil, limit)
+}
+
+// Judged is what a series and the rules on it are now, for those who look at its
+// alerts.
+type Judged struct {
+	Rules  map[domain.ID]rule.Rule
+	Series map[domain.ID]domain.Series
+	Latest map[domain.ID]store.Latest
+}
+
+// Judged returns the rules, the series of some alerts and their newest values.
+func (s *Service) Judged(ctx context.Context, who access.Actor, alerts []domain.Alert) (out Judged, err error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return out, err
+	}
+	rules, err := seen.Rules.All(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Rules, out.Series = map[domain.ID]rule.Rule{}, map[domain.ID]domain.Series{}
+	for _, r := range rules {
+		out.Rules[r.ID] = r
+	}
+	ids := make([]domain.ID, len(alerts))
+	for i, a := range alerts {
+		ids[i] = a.SeriesID
+	}
+	series, err := seen.Series.Some(ctx, ids)
+	for _, x := range series {
+		out.Series[x.ID] = x
+	}
+	out.Latest = seen.Values.LatestIn(domain.IDsOf(series))
+	return out, err
+}

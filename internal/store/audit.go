@@ -1,0 +1,143 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm"
+
+	"tirelessowl/internal/domain"
+)
+
+// Audit is what was changed or refused, and by whom. Rows are added; the database
+// itself refuses to change them.
+type Audit struct{ area }
+
+type auditRow struct {
+	ID        int64
+	At        time.Time
+	ActorKind string
+	ActorID   int64
+	Actor     string
+	Origin    string
+	Act       string
+	Refused   bool
+	Kind      string
+	ThingID   int64
+	Thing     string
+	PlaceID   *int64
+	Before    *json.RawMessage `gorm:"serializer:json"`
+	After     *json.RawMessage `gorm:"serializer:json"`
+	Reason    string
+}
+
+func (auditRow) TableName() string { return "audit" }
+
+func (r auditRow) domain() domain.Entry {
+	return domain.Entry{
+		ID:        r.ID,
+		At:        r.At.UTC(),
+		ActorKind: r.ActorKind,
+		ActorID:   r.ActorID,
+		Actor:     r.Actor,
+		Origin:    r.Origin,
+		Act:       r.Act,
+		Refused:   r.Refused,
+		Kind:      r.Kind,
+		ThingID:   r.ThingID,
+		Thing:     r.Thing,
+		PlaceID:   orZero(r.PlaceID),
+		Before:    rawOf(r.Before),
+		After:     rawOf(r.After),
+		Reason:    r.Reason,
+	}
+}
+
+func rawOf(r *json.RawMessage) json.RawMessage {
+	if r == nil {
+		return nil
+	}
+	return *r
+}
+
+func orNull(r json.RawMessage) *json.RawMessage {
+	if len(r) == 0 {
+		return nil
+	}
+	return &r
+}
+
+// Add notes what was done or refused.
+func (s Audit) Add(ctx context.Context, entries ...domain.Entry) error {
+	if len(entries) == 0 {
+		return nil
+	}
+	rows := make([]auditRow, len(entries))
+	for i, e := range entries {
+		rows[i] = auditRow{
+			At:        e.At,
+			ActorKind: e.ActorKind,
+			ActorID:   e.ActorID,
+			Actor:     e.Actor,
+			Origin:    e.Origin,
+			Act:       e.Act,
+			Refused:   e.Refused,
+			Kind:      e.Kind,
+			ThingID:   e.ThingID,
+			Thing:     e.Thing,
+			PlaceID:   null(e.PlaceID),
+			Before:    orNull(e.Before),
+			After:     orNull(e.After),
+			Reason:    e.Reason,
+		}
+	}
+	return s.q(ctx).CreateInBatches(&rows, 1000).Error
+}
+
+// Find returns what was noted, the newest first.
+func (s Audit) Find(ctx context.Context, f domain.EntryFilter) ([]domain.Entry, error) {
+	q := s.q(ctx).Order("id DESC").Limit(f.Limit).Offset(f.Offset)
+	q = entriesOf(q, f)
+	var rows []auditRow
+	err := q.Find(&rows).Error
+	return each(rows, auditRow.domain), err
+}
+
+// One returns an entry, or ErrNotFound.
+func (s Audit) One(ctx context.Context, id domain.ID) (domain.Entry, error) {
+	var row auditRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
+func entriesOf(q *gorm.DB, f domain.EntryFilter) *gorm.DB {
+	q = when(q, f.Kind != "", "kind = ?", f.Kind)
+	q = when(q, f.ThingID != 0, "thing_id = ?", f.ThingID)
+	q = when(q, f.ActorKind != "", "actor_kind = ?", f.ActorKind)
+	q = when(q, f.ActorID != 0, "actor_id = ?", f.ActorID)
+	q = when(q, f.Act != "", "act = ?", f.Act)
+	q = when(q, f.Refused, "refused")
+	q = when(q, !f.From.IsZero(), "at >= ?", f.From)
+	q = when(q, !f.Until.IsZero(), "at < ?", f.Until)
+	q = when(q, f.Before != 0, "id < ?", f.Before)
+	if f.Search != "" {
+		like := "%" + escapeLike(f.Search) + "%"
+		q = q.Where("concat_ws(' ', actor, act, thing, reason, origin, before::text, after::text) ILIKE ?", like)
+	}
+	return q
+}
+
+// Acts are the names of all that was ever done.
+func (s Audit) Acts(ctx context.Context) (out []string, err error) {
+	// Each name is found by the one before it: there are few among many rows.
+	return out, s.q(ctx).Raw(`WITH RECURSIVE a AS (
+		(SELECT act FROM audit ORDER BY act LIMIT 1)
+		UNION ALL SELECT (SELECT n.act FROM audit n WHERE n.act > a.act ORDER BY n.act LIMIT 1) FROM a WHERE a.act IS NOT NULL)
+		SELECT act FROM a WHERE act IS NOT NULL`).Scan(&out).Error
+}
+
+// Drop removes what was noted before a time, as far as the database lets it go.
+func (s Audit) Drop(ctx context.Context, before time.Time) error {
+	return s.q(ctx).Exec("DELETE FROM audit WHERE at < ?", before).Error
+}

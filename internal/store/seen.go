@@ -1,0 +1,172 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"strconv"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"tirelessowl/internal/domain"
+)
+
+// Seen is the database as far as a scope reaches: every table holds only the rows
+// that belong to places of the scope. It only reads.
+type Seen struct {
+	Areas
+	Values Values
+}
+
+// Seen returns what may be seen from a scope.
+func (s *Store) Seen(scope domain.Scope) *Seen {
+	if scope.All() {
+		return &Seen{s.Areas, s.Values}
+	}
+	// With a context the session has a statement of its own: that of the whole
+	// database must not be touched.
+	db := s.db.Session(&gorm.Session{NewDB: true, Context: context.Background()})
+	db.Statement.ConnPool = scopedPool{db.Statement.ConnPool, "{" + scope.List() + "}"}
+	areas := areasFrom(area{db, true}, s.keys)
+	return &Seen{areas, Values{areas.area, s.Samples, s.Words}}
+}
+
+// scopedPool puts in front of every statement what each of the tables in it is from
+// here on: its rows within the scope. PostgreSQL takes such a name for the table
+// everywhere in the statement, so that no query can forget it.
+type scopedPool struct {
+	gorm.ConnPool
+	places string // an array as PostgreSQL reads it
+}
+
+// errOnlyReads is told where something would be changed through what is seen.
+var errOnlyReads = errors.New("what is seen from a scope is not changed from there")
+
+// ExecContext implements gorm.ConnPool.
+func (scopedPool) ExecContext(context.Context, string, ...any) (sql.Result, error) {
+	return nil, errOnlyReads
+}
+
+// QueryContext implements gorm.ConnPool.
+func (p scopedPool) QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error) {
+	query, args = p.scoped(query, args)
+	return p.ConnPool.QueryContext(ctx, query, args...)
+}
+
+// QueryRowContext implements gorm.ConnPool.
+func (p scopedPool) QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row {
+	query, args = p.scoped(query, args)
+	return p.ConnPool.QueryRowContext(ctx, query, args...)
+}
+
+func (p scopedPool) scoped(query string, args []any) (string, []any) {
+	out, bound := scopedText(query, len(args)+1)
+	if bound {
+		args = append(slices.Clone(args), p.places)
+	}
+	return out, args
+}
+
+// Of what belongs to a device, an incident, a series or a sweep the place is theirs.
+const (
+	atPlace    = "place_id IN (SELECT unnest($P::bigint[]))"
+	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + ")"
+	ofIncident = "incident_id IN (SELECT id FROM public.incidents WHERE " + ofDevice + ")"
+	ofSeries   = "series_id IN (SELECT id FROM public.series WHERE " + ofDevice + ")"
+	ofSweep    = "sweep_id IN (SELECT id FROM public.sweeps WHERE " + atPlace + ")"
+	nothing    = "false"
+)
+
+// behindSeen tells whether a device is out of reach behind one that is seen: else its
+// name stands in what was noted, and that is not told.
+const behindSeen = "(behind_id IS NULL OR behind_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + "))"
+
+// BehindUnseen is told in the place of what is out of sight.
+const BehindUnseen = "behind something that you may not see, which does not answer"
+
+// columns are those of the tables of which not every column is told as it stands.
+var columns = map[string]string{
+	"devices":     deviceTold,
+	"all_devices": deviceTold + ", removed_at, organisation_id",
+	"transitions": "id, device_id, series_id, rule_id, from_health, to_health, at, CASE WHEN " + behindSeen +
+		" THEN reason ELSE '" + BehindUnseen + "' END AS reason, held, CASE WHEN " + behindSeen + " THEN behind_id END AS behind_id, why",
+}
+
+const deviceTold = "id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, health_since, CASE WHEN " +
+	behindSeen + " THEN health_note ELSE '" + BehindUnseen + "' END AS health_note, booted_at, agent_since, created_at, version, CASE WHEN " +
+	behindSeen + " THEN behind_id END AS behind_id"
+
+// within are the rows of each table that belong to the places $P. What belongs to
+// the whole tree is seen by those who see all of it; kits and rules by everybody.
+var within = map[string]string{
+	"alerts":            ofDevice,
+	"all_devices":       atPlace,
+	"audit":             atPlace,
+	"channels":          nothing,
+	"credentials":       atPlace,
+	"deliveries":        ofIncident,
+	"device_addresses":  ofDevice,
+	"devices":           atPlace,
+	"endpoints":         ofDevice,
+	"events":            ofIncident,
+	"finds":             ofSweep,
+	"fittings":          ofDevice,
+	"grants":            atPlace,
+	"implausible":       ofSeries,
+	"incidents":         ofDevice,
+	"overrides":         "(" + atPlace + " OR " + ofDevice + ")",
+	"parts":             ofDevice,
+	"places":            "id IN (SELECT unnest($P::bigint[]))",
+	"plans":             nothing,
+	"sessions":          nothing,
+	"settings":          nothing,
+	"rule_states":       ofSeries,
+	"series":            ofDevice,
+	"sightings":         ofSweep,
+	"sources":           ofDevice,
+	"sweep_credentials": ofSweep,
+	"sweeps":            atPlace,
+	"team_members":      "team_id IN (SELECT id FROM public.teams WHERE " + atPlace + ")",
+	"teams":             atPlace,
+	"tickets":           ofIncident,
+	"tokens":            atPlace,
+	"transitions":       ofDevice,
+	"users":             atPlace,
+	"words":             ofSeries,
+}
+
+// scopedText puts the tables of a statement within a scope whose places are the
+// parameter of the given number; bound tells whether it is used.
+func scopedText(query string, place int) (text string, bound bool) {
+	var parts []string
+	for _, t := range tablesOf(query) {
+		parts = append(parts, t+" AS NOT MATERIALIZED (SELECT "+cmp.Or(columns[t], "*")+" FROM public."+t+" WHERE "+within[t]+")")
+	}
+	if len(parts) == 0 {
+		return query, false
+	}
+	head, rest := "WITH ", " "+query
+	trimmed := strings.TrimSpace(query)
+	if own, ok := strings.CutPrefix(trimmed, "WITH RECURSIVE "); ok {
+		head, rest = "WITH RECURSIVE ", ", "+own
+	} else if own, ok := strings.CutPrefix(trimmed, "WITH "); ok {
+		rest = ", " + own
+	}
+	text = head + strings.Join(parts, ", ") + rest
+	return strings.ReplaceAll(text, "$P", "$"+strconv.Itoa(place)), strings.Contains(text, "$P")
+}
+
+// tablesOf are the tables that a statement may name, each once and in order.
+func tablesOf(query string) (out []string) {
+	words := strings.FieldsFunc(query, func(r rune) bool { return r != '_' && (r < 'a' || r > 'z') })
+	for _, word := range words {
+		if _, ok := within[word]; ok {
+			out = append(out, word)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

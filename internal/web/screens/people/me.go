@@ -1,0 +1,175 @@
+package people
+
+import (
+	"errors"
+	"net/http"
+	"time"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
+)
+
+// meView is the own account.
+type meView struct {
+	User     domain.User
+	Password ownPassword
+	Tokens   tokensView
+}
+
+// Show tells the template which of the pages it shows.
+func (meView) Show() string { return "me" }
+
+// ownPassword is the form that changes the own password.
+type ownPassword struct {
+	Errors domain.FieldErrors
+	Saved  bool
+}
+
+// Present is where the present password is typed.
+func (v ownPassword) Present() ui.FieldView {
+	return ui.TypedSecret("me-", "present", "Present password", v.Errors["present"])
+}
+
+// Next is where the new password is typed.
+func (v ownPassword) Next() ui.FieldView {
+	return ui.TypedSecret("me-", "password", "New password", v.Errors["password"])
+}
+
+// tokensView is tokens with the form that makes one.
+type tokensView struct {
+	Rows   []tokenView
+	Name   string
+	Level  string
+	Place  domain.ID
+	Days   string
+	Places []domain.Place
+	Errors domain.FieldErrors
+	// Key is shown once, when a token was made.
+	Key string
+}
+
+type tokenView struct {
+	domain.Token
+	Place string
+	Ended bool
+}
+
+// Levels are those that a token can have.
+func (tokensView) Levels() []domain.Access { return domain.AllAccess() }
+
+// NameField is the field of the name.
+func (v tokensView) NameField() ui.FieldView {
+	return ui.Typed("token-", "name", "Name", v.Name, "Of the program that uses it.", v.Errors["name"])
+}
+
+// DaysField is the field of how long it holds.
+func (v tokensView) DaysField() ui.FieldView {
+	f := ui.Typed("token-", "days", "Ends after, days", v.Days, "", v.Errors["ends"])
+	f.Default = "never"
+	return f
+}
+
+func (s Screen) tokens(r *http.Request) (v tokensView, err error) {
+	who := middleware.Who(r.Context())
+	all, err := s.People.Tokens(r.Context(), who)
+	if err != nil {
+		return v, err
+	}
+	names, err := s.names(r)
+	if err != nil {
+		return v, err
+	}
+	for _, t := range all {
+		v.Rows = append(v.Rows, tokenView{t, names[t.Grant.PlaceID], t.Ended(time.Now())})
+	}
+	v.Places, err = s.Places.All(r.Context(), who)
+	if errors.Is(err, domain.ErrForbidden) {
+		err = nil
+	}
+	return v, err
+}
+
+func (s Screen) me(w http.ResponseWriter, r *http.Request) error {
+	who := middleware.Who(r.Context())
+	u, err := s.People.Person(r.Context(), who, who.ID)
+	if err != nil {
+		return err
+	}
+	v := meView{User: u}
+	if v.Tokens, err = s.tokens(r); err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "people", render.Frame{Title: "My account", Body: v})
+}
+
+func (s Screen) ownPassword(w http.ResponseWriter, r *http.Request) error {
+	var v ownPassword
+	present, next := domain.Secret(r.PostFormValue("present")), domain.Secret(r.PostFormValue("password"))
+	err := s.People.ChangePassword(r.Context(), middleware.Who(r.Context()), present, next)
+	status := http.StatusOK
+	if errors.As(err, &v.Errors) {
+		status = http.StatusUnprocessableEntity
+	} else if err != nil {
+		return err
+	}
+	v.Saved = err == nil
+	return s.Render.Fragment(w, status, "people", "own-password", v)
+}
+
+type typedToken struct {
+	Name  string    `form:"name"`
+	Level string    `form:"level"`
+	Place domain.ID `form:"place"`
+	Days  int       `form:"days"`
+}
+
+func (s Screen) makeToken(w http.ResponseWriter, r *http.Request) error {
+	var in typedToken
+	wrong, err := ui.Form(r, &in)
+	if err != nil {
+		return err
+	}
+	t := domain.Token{Name: in.Name, Grant: domain.Grant{PlaceID: in.Place, Level: domain.Access(in.Level)}}
+	if in.Days != 0 {
+		t.EndsAt = time.Now().UTC().AddDate(0, 0, in.Days)
+	}
+	status := http.StatusOK
+	var key domain.Secret
+	if problem := wrong["days"]; problem != "" {
+		err = domain.FieldErrors{"ends": problem}
+	} else {
+		_, key, err = s.People.MakeToken(r.Context(), middleware.Who(r.Context()), t)
+	}
+	var errs domain.FieldErrors
+	if errors.As(err, &errs) {
+		status = http.StatusUnprocessableEntity
+	} else if err != nil {
+		return err
+	}
+	v, err := s.tokens(r)
+	if err != nil {
+		return err
+	}
+	if v.Errors = errs; len(errs) > 0 {
+		v.Name, v.Level, v.Place, v.Days = in.Name, in.Level, in.Place, r.PostFormValue("days")
+	}
+	if key != "" {
+		v.Key = key.Reveal()
+	}
+	return s.Render.Fragment(w, status, "people", "tokens", v)
+}
+
+func (s Screen) takeToken(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.People.TakeToken(r.Context(), middleware.Who(r.Context()), id); err != nil {
+		return err
+	}
+	http.Redirect(w, r, mePath, http.StatusSeeOther)
+	return nil
+}

@@ -1,0 +1,178 @@
+// Package people is who may sign in, their teams and tokens.
+package people
+
+import (
+	"cmp"
+	"embed"
+	"errors"
+	"io/fs"
+	"net/http"
+	"slices"
+	"strings"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
+)
+
+//go:embed tmpl/*.html
+var files embed.FS
+
+// Screen is people.
+type Screen struct {
+	Render *render.Renderer
+	People *people.Service
+	Places *places.Service
+}
+
+// Manifest is what the screen hands over.
+func (s Screen) Manifest() screen.Screen {
+	const area, administer = domain.AreaRun, domain.AccessAdminister
+	return screen.Screen{
+		Templates: map[string]fs.FS{"people": files},
+		Menu: []render.Entry{
+			{Title: "People", Path: peoplePath, Area: area},
+			{Title: "Teams", Path: teamsPath, Area: area},
+		},
+		Found: []render.Entry{
+			{Title: "New person", Path: newPersonPath, Area: area, Needs: administer},
+			{Title: "New team", Path: newTeamPath, Area: area, Needs: administer},
+			{Title: "My account and tokens", Path: mePath},
+		},
+		Routes: []screen.Route{
+			screen.Get(peoplePath, area, s.list),
+			{Method: http.MethodGet, Path: newPersonPath, Area: area, Needs: administer, Handle: s.blank},
+			screen.Post(newPersonPath, area, administer, s.save),
+			screen.Open("/run/people/{id}", s.page),
+			screen.Open("/run/people/{id}/allowed", s.allowed),
+			screen.Post("/run/people/{id}", area, administer, s.save),
+			screen.Post("/run/people/{id}/password", area, administer, s.password),
+			screen.Post("/run/people/{id}/delete", area, administer, s.remove),
+			screen.Get(teamsPath, area, s.teams),
+			{Method: http.MethodGet, Path: newTeamPath, Area: area, Needs: administer, Handle: s.blankTeam},
+			screen.Post(newTeamPath, area, administer, s.saveTeam),
+			screen.Get("/run/teams/{id}", area, s.team),
+			screen.Post("/run/teams/{id}", area, administer, s.saveTeam),
+			screen.Post("/run/teams/{id}/delete", area, administer, s.removeTeam),
+			screen.Open(mePath, s.me),
+			screen.Own("/me/password", s.ownPassword),
+			screen.Own("/me/tokens", s.makeToken),
+			screen.Own("/me/tokens/{id}/delete", s.takeToken),
+		},
+	}
+}
+
+const (
+	peoplePath    = "/run/people"
+	newPersonPath = "/run/people/new"
+	teamsPath     = "/run/teams"
+	newTeamPath   = "/run/teams/new"
+	mePath        = "/me"
+)
+
+// names are what places are called, for those who see them.
+func (s Screen) names(r *http.Request) (map[domain.ID]string, error) {
+	all, err := s.Places.All(r.Context(), middleware.Who(r.Context()))
+	if errors.Is(err, domain.ErrForbidden) {
+		err = nil
+	}
+	out := map[domain.ID]string{0: wholeTree}
+	for _, p := range all {
+		out[p.ID] = p.Name
+	}
+	return out, err
+}
+
+const wholeTree = "the whole tree"
+
+type listView struct {
+	Rows []personView
+	May  bool
+	Bar  ui.FilterBar
+	ui.Sorting
+	ui.Paging
+}
+
+// Show tells the template which of the pages it shows.
+func (listView) Show() string { return "people" }
+
+type personView struct {
+	domain.User
+	Place string
+	Teams []string
+}
+
+// State says in a word how it stands with a person.
+func (p personView) State() string {
+	switch {
+	case p.Locked:
+		return "locked"
+	case p.Hash == "":
+		return "has no password yet"
+	}
+	return ""
+}
+
+const pageSize = 100
+
+func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
+	who, q := middleware.Who(r.Context()), r.URL.Query()
+	all, err := s.People.People(r.Context(), who)
+	if err != nil {
+		return err
+	}
+	teams, err := s.People.Teams(r.Context(), who)
+	if err != nil {
+		return err
+	}
+	names, err := s.names(r)
+	if err != nil {
+		return err
+	}
+	v := listView{
+		May:     !who.Scope(domain.AreaRun, domain.AccessAdminister).None(),
+		Sorting: ui.Sorting{Path: peoplePath, Query: q, Sort: q.Get("sort")},
+		Bar:     ui.FilterBar{Path: peoplePath, Target: "people-table", Search: q.Get("q"), Placeholder: "Name or team", Label: "Filter people"},
+	}
+	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
+	for _, u := range all {
+		p := personView{User: u, Place: names[u.PlaceID]}
+		for _, t := range teams {
+			if slices.Contains(t.Members, u.ID) {
+				p.Teams = append(p.Teams, t.Name)
+			}
+		}
+		if strings.Contains(strings.ToLower(u.Name+" "+u.Display+" "+strings.Join(p.Teams, " ")), search) {
+			v.Rows = append(v.Rows, p)
+		}
+	}
+	sortPeople(v.Rows, v.Sort)
+	v.Rows, v.Paging = ui.SlicePage(peoplePath, q, pageSize, v.Rows)
+	if render.IsFragment(r) {
+		return s.Render.Fragment(w, http.StatusOK, "people", "people-table", v)
+	}
+	return s.Render.Page(w, r, "people", render.Frame{Title: "People", Area: domain.AreaRun, Tab: peoplePath, Body: v})
+}
+
+func sortPeople(rows []personView, column string) {
+	column, down := strings.CutPrefix(column, "-")
+	slices.SortStableFunc(rows, func(a, b personView) int {
+		c := strings.Compare(a.Called(), b.Called())
+		switch column {
+		case "name":
+			c = strings.Compare(a.Name, b.Name)
+		case "seen":
+			c = b.SeenAt.Compare(a.SeenAt)
+		case "place":
+			c = cmp.Or(strings.Compare(a.Place, b.Place), c)
+		}
+		if down {
+			c = -c
+		}
+		return c
+	})
+}

@@ -1,0 +1,68 @@
+package ui
+
+// Head is the head of a column that a list can be sorted by; the "head" template
+// shows it.
+type Head struct {
+	Title, URL string
+	Sorted     string // ascending, descending, or empty
+	Class      string
+}
+
+// Head makes the head of a column, with classes such as num.
+func (s Sorting) Head(column, title string, class ...string) Head {
+	h := Head{Title: title, URL: s.SortURL(column), Sorted: s.Sorted(column)}
+	if len(class) > 0 {
+		h.Class = class[0]
+	}
+	return h
+}
+
+// Empty says what belongs where nothing is, and what to do next; the "empty"
+// template shows it.
+type Empty struct {
+	Title, Text string
+	URL, Action string // the next step; empty for none
+}
+
+// NewEmpty makes one; more are the address of the next step and its words.
+func NewEmpty(title, text string, more ...string) Empty {
+	e := Empty{Title: title, Text: text}
+	if len(more) == 2 {
+		e.URL, e.Action = more[0], more[1]
+	}
+	return e
+}
+
+// FilterBar narrows a list while it is typed; the "filterbar" template shows it.
+type FilterBar struct {
+	Path   string // of the list
+	Target string // the id of what is shown anew
+	// Search is the free text that was typed.
+	Search, Placeholder, Label string
+	Choices                    []FilterChoice
+	// Hidden are further values that are kept.
+	Hidden []Pair
+}
+
+// FilterChoice is one thing of several that a list is narrowed to.
+type FilterChoice struct {
+	Name, Label string
+	Any         string // what the choice of all is called
+	Value       string
+	Options     []FilterOption
+}
+
+// FilterOption is one of the choices.
+type FilterOption struct{ Value, Title string }
+
+// Options makes choices of words that stand for themselves.
+func Options[T ~string](words []T) []FilterOption {
+	out := make([]FilterOption, len(words))
+	for i, w := range words {
+		out[i] = FilterOption{string(w), string(w)}
+	}
+	return out
+}
+
+// Crumb is a step on the way to a page; the last one, the page itself, has no URL.
+type Crumb struct{ Title, URL string }
