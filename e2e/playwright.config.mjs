@@ -1,6 +1,6 @@
-import { defineConfig } from '@playwright/test'
+import { defineConfig } from '@playwright/test';
 
-const base = `http://${process.env.OWL_LISTEN}`
+const base = `http://${process.env.OWL_LISTEN}`;
 
 export default defineConfig({
   testDir: '.',
@@ -26,11 +26,19 @@ export default defineConfig({
     trace: 'retain-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium',
-      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
     },
   },
   projects: [
     { name: 'walks', testMatch: '*.spec.mjs' },
     { name: 'screenshots', testMatch: 'screenshots.mjs' },
   ],
-})
+});

@@ -1,73 +1,84 @@
 // Makes docs/screenshots anew from the demo: make screenshots.
-import { test, expect } from '@playwright/test'
-import { base, signIn, breakThing, mendAll, openDevice } from './helpers.mjs'
+import { test, expect } from '@playwright/test';
+import { base, signIn, breakThing, mendAll, openDevice } from './helpers.mjs';
 
-const dir = 'docs/screenshots'
+const dir = 'docs/screenshots';
 const shot = async (page, name) => {
-  await page.mouse.move(0, 0)
-  await page.waitForLoadState('networkidle').catch(() => {}) // the event stream never rests
-  await expect(page.locator('.how', { hasText: 'loading' })).toHaveCount(0)
-  await page.screenshot({ path: `${dir}/${name}.png` })
-}
+  await page.mouse.move(0, 0);
+  await page.waitForLoadState('networkidle').catch(() => {}); // the event stream never rests
+  await expect(page.locator('.how', { hasText: 'loading' })).toHaveCount(0);
+  await page.screenshot({ path: `${dir}/${name}.png` });
+};
 
 test('pictures', async ({ page }) => {
-  test.setTimeout(400_000)
-  page.setDefaultTimeout(120_000)
-  await page.goto('/signin')
-  await page.screenshot({ path: `${dir}/signin.png` })
-  await signIn(page)
+  test.setTimeout(400_000);
+  page.setDefaultTimeout(120_000);
+  await page.goto('/signin');
+  await page.screenshot({ path: `${dir}/signin.png` });
+  await signIn(page);
 
-  await page.goto('/find/new')
-  await page.getByLabel('Name').fill('MV Skua after her refit')
-  await page.getByLabel('Addresses to try').fill(`${base}.54.0/24`)
-  await page.getByRole('button', { name: 'Start the sweep' }).click()
-  await expect(page.locator('#progress[data-state=done]')).toBeVisible()
-  await page.getByLabel('Select all').check()
-  await expect(page.locator('#adopt')).toContainText('requests a minute')
-  await page.screenshot({ path: `${dir}/sweep.png` })
+  await page.goto('/find/new');
+  await page.getByLabel('Name').fill('MV Skua after her refit');
+  await page.getByLabel('Addresses to try').fill(`${base}.54.0/24`);
+  await page.getByRole('button', { name: 'Start the sweep' }).click();
+  await expect(page.locator('#progress[data-state=done]')).toBeVisible();
+  await page.getByLabel('Select all').check();
+  await expect(page.locator('#adopt')).toContainText('requests a minute');
+  await page.screenshot({ path: `${dir}/sweep.png` });
 
-  await breakThing(page, 'Stop a device', 'np-edge-1')
-  await breakThing(page, 'Fill a volume', 'file-1 /data')
-  await page.screenshot({ path: `${dir}/drill.png` })
-  await page.goto('/incidents')
-  await page.getByRole('link', { name: 'np-edge-1 does not answer' }).click()
-  await expect(page.locator('.story')).toContainText(/Ticket KL-\d+/)
-  await page.getByRole('button', { name: 'Acknowledge' }).click()
-  await expect(page.locator('.story')).toContainText('Ines acknowledged')
-  await page.getByLabel('Comment').fill('No power on the pier; the electrician is on his way.')
-  await page.getByRole('button', { name: 'Comment', exact: true }).click()
-  await expect(page.locator('.story')).toContainText('No power')
-  await page.locator('main .why').first().click()
-  await expect(page.getByRole('dialog')).toBeVisible()
-  await page.waitForTimeout(400) // the drawer slides in
-  await page.screenshot({ path: `${dir}/incident.png` })
+  await breakThing(page, 'Stop a device', 'np-edge-1');
+  await breakThing(page, 'Fill a volume', 'file-1 /data');
+  await page.screenshot({ path: `${dir}/drill.png` });
+  await page.goto('/incidents');
+  await page.getByRole('link', { name: 'np-edge-1 does not answer' }).click();
+  await expect(page.locator('.story')).toContainText(/Ticket KL-\d+/);
+  await page.getByRole('button', { name: 'Acknowledge' }).click();
+  await expect(page.locator('.story')).toContainText('Ines acknowledged');
+  await page.getByLabel('Comment').fill('No power on the pier; the electrician is on his way.');
+  await page.getByRole('button', { name: 'Comment', exact: true }).click();
+  await expect(page.locator('.story')).toContainText('No power');
+  await page.locator('main .why').first().click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await page.waitForTimeout(400); // the drawer slides in
+  await page.screenshot({ path: `${dir}/incident.png` });
 
-  for (const [name, path] of Object.entries({ watch: '/', devices: '/devices', kits: '/collect', latest: '/collect/values', rules: '/judge', changes: '/judge/transitions',
-    incidents: '/incidents?state=all', deliveries: '/respond/deliveries', run: '/run', channels: '/run/channels', storage: '/run/storage?by=reading' })) {
-    await page.goto(path)
-    await shot(page, name)
+  for (const [name, path] of Object.entries({
+    watch: '/',
+    devices: '/devices',
+    kits: '/collect',
+    latest: '/collect/values',
+    rules: '/judge',
+    changes: '/judge/transitions',
+    incidents: '/incidents?state=all',
+    deliveries: '/respond/deliveries',
+    run: '/run',
+    channels: '/run/channels',
+    storage: '/run/storage?by=reading',
+  })) {
+    await page.goto(path);
+    await shot(page, name);
   }
-  await page.goto('/run/storage?by=reading')
-  await page.getByRole('button', { name: 'Change how long interfaces / out is kept' }).click()
-  await page.getByLabel('Single samples').fill('5')
-  await expect(page.getByRole('dialog')).toContainText('goes for good')
-  await page.screenshot({ path: `${dir}/keep.png` })
-  await page.goto('/collect/values?kit=interfaces&reading=state&q=port33')
-  await page.locator('#value-table a.go').first().click()
-  await page.getByRole('link', { name: '14 d', exact: true }).click()
-  await expect(page.locator('svg.bands')).toBeVisible()
-  await shot(page, 'states')
-  await page.goto('/judge')
-  await page.getByRole('link', { name: 'Volume full' }).click()
-  await page.getByLabel('notice: Begins beyond').fill('60')
-  await page.getByLabel('notice: Ends at').fill('58')
-  await page.getByRole('button', { name: 'Rehearse' }).click()
-  await expect(page.locator('#rehearsal')).toContainText('with the one in force')
-  await page.evaluate(() => scrollTo(0, 0))
-  await shot(page, 'rule')
-  await mendAll(page)
-  await page.evaluate(() => localStorage.setItem('theme', 'dark'))
-  await openDevice(page, 'sh-edge-1')
-  await page.getByRole('link', { name: '3 d', exact: true }).click()
-  await shot(page, 'device')
-})
+  await page.goto('/run/storage?by=reading');
+  await page.getByRole('button', { name: 'Change how long interfaces / out is kept' }).click();
+  await page.getByLabel('Single samples').fill('5');
+  await expect(page.getByRole('dialog')).toContainText('goes for good');
+  await page.screenshot({ path: `${dir}/keep.png` });
+  await page.goto('/collect/values?kit=interfaces&reading=state&q=port33');
+  await page.locator('#value-table a.go').first().click();
+  await page.getByRole('link', { name: '14 d', exact: true }).click();
+  await expect(page.locator('svg.bands')).toBeVisible();
+  await shot(page, 'states');
+  await page.goto('/judge');
+  await page.getByRole('link', { name: 'Volume full' }).click();
+  await page.getByLabel('notice: Begins beyond').fill('60');
+  await page.getByLabel('notice: Ends at').fill('58');
+  await page.getByRole('button', { name: 'Rehearse' }).click();
+  await expect(page.locator('#rehearsal')).toContainText('with the one in force');
+  await page.evaluate(() => scrollTo(0, 0));
+  await shot(page, 'rule');
+  await mendAll(page);
+  await page.evaluate(() => localStorage.setItem('theme', 'dark'));
+  await openDevice(page, 'sh-edge-1');
+  await page.getByRole('link', { name: '3 d', exact: true }).click();
+  await shot(page, 'device');
+});

@@ -46,7 +46,7 @@ func Funcs() template.FuncMap {
 		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },
 		"healthof": func(word string) domain.Health { return domain.Health(word) },
 		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
-		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty,
+		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty, "flag": Flag, "attr": Attr, "when": When,
 		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 }, "minus": func(a, b int) int { return a - b },
 	}
 }
@@ -166,4 +166,35 @@ func Folder(files fs.FS, name string) fs.FS {
 		panic(fmt.Sprintf("embedded folder %s: %v", name, err)) // cannot be: it is compiled in
 	}
 	return out
+}
+
+// Flag is an attribute without a value, such as selected, where something is so.
+func Flag(name string, is any) template.HTMLAttr {
+	if !truth(is) {
+		return ""
+	}
+	return template.HTMLAttr(name)
+}
+
+// Attr is an attribute with a value; it is left out where the value is empty, or where
+// the condition, if there is one, does not hold. Names are written in templates: they
+// are no addresses and no scripts.
+func Attr(name string, value any, is ...any) template.HTMLAttr {
+	if len(is) > 0 && !truth(is[0]) || !truth(value) {
+		return ""
+	}
+	return template.HTMLAttr(name + `="` + template.HTMLEscapeString(fmt.Sprint(value)) + `"`)
+}
+
+// When is a word where something is so, for classes.
+func When(is any, word string) string {
+	if !truth(is) {
+		return ""
+	}
+	return word
+}
+
+func truth(x any) bool {
+	is, _ := template.IsTrue(x)
+	return is
 }

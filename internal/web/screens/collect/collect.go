@@ -3,6 +3,7 @@ package collect
 
 import (
 	"embed"
+	"fmt"
 	"io/fs"
 	"net/http"
 	"time"
@@ -63,6 +64,30 @@ type kitView struct {
 	*kit.Kit
 	Fitted int
 	One    kit.Cost // on a device with ten parts of each kind
+}
+
+// How says what is made of what a device answers.
+func (kitView) How(r kit.Reading) string {
+	out := "as it is"
+	switch {
+	case r.Text:
+		out = "text, with since when it stands"
+	case len(r.Codes) > 0:
+		out = "state, with since when it stands"
+	case r.Rate:
+		out = "counter to rate"
+		if r.Scale != 1 {
+			out += fmt.Sprintf(", × %v", r.Scale)
+		}
+	case r.Percent != "":
+		out = "share of " + r.Percent
+	case r.Times != "":
+		out = "× " + r.Times
+	}
+	if r.Over != "" {
+		out += ", " + string(r.Over) + " of all rows"
+	}
+	return out
 }
 
 func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {

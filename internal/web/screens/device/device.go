@@ -135,6 +135,27 @@ func (v view) Up() string {
 	return "up " + ui.Ago(booted) + ", its agent " + ui.Ago(agent)
 }
 
+// HealthWords say which health it has since when, and why.
+func (v view) HealthWords() string {
+	out := fmt.Sprintf("%s for %s", v.Device.Health, ui.Ago(v.Device.HealthSince))
+	if v.Device.HealthNote != "" && v.Device.Health != domain.Fine {
+		out += ": " + v.Device.HealthNote
+	}
+	return out
+}
+
+// ViaWords say where it is set what the device is reached through.
+func (v view) ViaWords() string {
+	out := "What it is reached through is set at the place " + v.ViaFrom.Name
+	if v.ViaFrom.Own() {
+		out = "What it is reached through is set at the device itself"
+	}
+	if len(v.ViaFrom.Replaces) > 0 {
+		out += ", in the place of what " + v.ViaFrom.Replaces[0].Name + " says"
+	}
+	return out + "."
+}
+
 // Numbers and Texts are the values of the device itself by what they are.
 func (v view) Numbers() []watch.Value { return v.ofKind(false) }
 

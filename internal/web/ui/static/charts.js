@@ -9,24 +9,38 @@ const cssValue = (name) => (name.startsWith('--') ? getComputedStyle(document.do
 const NARROW = '\u00a0';
 const DECIMAL = ['', 'k', 'M', 'G', 'T', 'P'];
 const BINARY = ['', 'Ki', 'Mi', 'Gi', 'Ti', 'Pi'];
-const SPANS = [[86400, 'd'], [3600, 'h'], [60, 'min'], [1, 's']];
+const SPANS = [
+  [86400, 'd'],
+  [3600, 'h'],
+  [60, 'min'],
+  [1, 's'],
+];
 
 function formatValue(value, unit) {
   if (!Number.isFinite(value)) return '–';
   switch (unit) {
-    case 'B': case 'B/s': return scaled(value, unit, 1024, BINARY);
-    case '1/s': return scaled(value, '/s', 1000, DECIMAL).replace(`${NARROW}/s`, '/s');
-    case 'bit': case 'bit/s': return scaled(value, unit, 1000, DECIMAL);
-    case 's': return formatSeconds(value);
-    case 'Cel': return `${formatNumber(value)}${NARROW}°C`;
-    case '': return formatNumber(value);
-    default: return `${formatNumber(value)}${NARROW}${unit}`;
+    case 'B':
+    case 'B/s':
+      return scaled(value, unit, 1024, BINARY);
+    case '1/s':
+      return scaled(value, '/s', 1000, DECIMAL).replace(`${NARROW}/s`, '/s');
+    case 'bit':
+    case 'bit/s':
+      return scaled(value, unit, 1000, DECIMAL);
+    case 's':
+      return formatSeconds(value);
+    case 'Cel':
+      return `${formatNumber(value)}${NARROW}°C`;
+    case '':
+      return formatNumber(value);
+    default:
+      return `${formatNumber(value)}${NARROW}${unit}`;
   }
 }
 function formatNumber(value) {
   const size = Math.abs(value);
   if (size === 0) return '0';
-  const rounded = (tens) => String(Math.sign(value) * Math.round(size * tens) / tens);
+  const rounded = (tens) => String((Math.sign(value) * Math.round(size * tens)) / tens);
   if (size >= 100) return rounded(1);
   if (size >= 10) return rounded(10);
   if (size >= 0.01) return rounded(100);
@@ -79,7 +93,12 @@ function labels(ctx, limits, left, right, top) {
   ctx.textBaseline = 'alphabetic';
   let places = place(ctx, limits, right, top);
   if (places.some((p) => p.left < left)) {
-    places = place(ctx, limits.map((l) => ({ ...l, label: l.label.replace(/ for .+$/, '') })), right, top);
+    places = place(
+      ctx,
+      limits.map((l) => ({ ...l, label: l.label.replace(/ for .+$/, '') })),
+      right,
+      top,
+    );
   }
   for (const { x, y, left: from, limit } of places) {
     ctx.fillStyle = cssValue('--card');
@@ -106,7 +125,9 @@ function overlay(data) {
       ctx.fillRect(from, top, to - from, height);
       ctx.globalAlpha = 1;
     }
-    const shown = data.limits.map((l) => ({ ...l, y: u.valToPos(l.value, 'y', true) })).filter((l) => l.y >= top - 1 && l.y <= top + height);
+    const shown = data.limits
+      .map((l) => ({ ...l, y: u.valToPos(l.value, 'y', true) }))
+      .filter((l) => l.y >= top - 1 && l.y <= top + height);
     ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
     ctx.lineWidth = devicePixelRatio;
     for (const limit of shown) {
@@ -136,8 +157,17 @@ function columns(data) {
   data.series.forEach((s, i) => {
     const colour = cssValue(COLOURS[i % COLOURS.length]);
     const at = series.length;
-    series.push({ show: true, stroke: 'transparent', width: 0, points: { show: false } }, { stroke: 'transparent', width: 0, points: { show: false } },
-      { stroke: colour, width: 1.5, spanGaps: false, points: { show: s.t.length < 40, size: 4, filter: (u, n) => (s.t.length < 40 ? null : lonely(u.data[n])) }, label: s.label });
+    series.push(
+      { show: true, stroke: 'transparent', width: 0, points: { show: false } },
+      { stroke: 'transparent', width: 0, points: { show: false } },
+      {
+        stroke: colour,
+        width: 1.5,
+        spanGaps: false,
+        points: { show: s.t.length < 40, size: 4, filter: (u, n) => (s.t.length < 40 ? null : lonely(u.data[n])) },
+        label: s.label,
+      },
+    );
     bands.push({ series: [at, at + 1], fill: `${toHex(colour)}33` });
   });
   return { cols, series, bands };
@@ -175,21 +205,39 @@ function draw(box, data) {
   }
   const { cols, series, bands } = columns(data);
   box._cols = cols;
-  const axis = { stroke: cssValue('--soft'), grid: { stroke: cssValue('--line'), width: 1 }, ticks: { show: false }, font: '11px "Atkinson Next"' };
-  const chart = new uPlot({
-    width: plot.clientWidth, height: plot.clientHeight, legend: { show: false },
-    cursor: { sync: { key: 'owl' }, y: false, points: { size: 6 }, drag: { x: true, y: false } },
-    scales: { x: { time: true, range: () => [data.from, data.to] }, y: { range: range(data) } },
-    series, bands,
-    axes: [{ ...axis, size: 26, space: 62, values: hours(data) }, { ...axis, size: 64, space: 30, incrs: increments(data), values: (u, ticks) => ticks.map((v) => formatValue(v, data.unit)) }],
-    hooks: { draw: [overlay(data)], setCursor: [(u) => legend(box, data, u.cursor.idx)] },
-  }, cols, plot);
+  const axis = {
+    stroke: cssValue('--soft'),
+    grid: { stroke: cssValue('--line'), width: 1 },
+    ticks: { show: false },
+    font: '11px "Atkinson Next"',
+  };
+  const chart = new uPlot(
+    {
+      width: plot.clientWidth,
+      height: plot.clientHeight,
+      legend: { show: false },
+      cursor: { sync: { key: 'owl' }, y: false, points: { size: 6 }, drag: { x: true, y: false } },
+      scales: { x: { time: true, range: () => [data.from, data.to] }, y: { range: range(data) } },
+      series,
+      bands,
+      axes: [
+        { ...axis, size: 26, space: 62, values: hours(data) },
+        { ...axis, size: 64, space: 30, incrs: increments(data), values: (u, ticks) => ticks.map((v) => formatValue(v, data.unit)) },
+      ],
+      hooks: { draw: [overlay(data)], setCursor: [(u) => legend(box, data, u.cursor.idx)] },
+    },
+    cols,
+    plot,
+  );
   box._chart = chart;
   legend(box, data, null);
 }
 function hours(data) {
-  const days = (data.to - data.from) > 86400 * 2.5;
-  const form = new Intl.DateTimeFormat(undefined, days ? { month: 'short', day: 'numeric' } : { hour: '2-digit', minute: '2-digit', hour12: false });
+  const days = data.to - data.from > 86400 * 2.5;
+  const form = new Intl.DateTimeFormat(
+    undefined,
+    days ? { month: 'short', day: 'numeric' } : { hour: '2-digit', minute: '2-digit', hour12: false },
+  );
   return (u, ticks) => ticks.map((t) => form.format(new Date(t * 1000)));
 }
 function increments(data) {
@@ -203,18 +251,25 @@ function increments(data) {
 // cursor it shows the values there.
 function legend(box, data, at) {
   const body = box.querySelector('.legend tbody');
-  body.replaceChildren(...data.series.map((s, i) => {
-    const row = document.createElement('tr');
-    const name = document.createElement('td');
-    const swatch = document.createElement('span');
-    swatch.className = `swatch s${i % 8}`;
-    name.append(swatch, s.label);
-    row.append(name);
-    const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : under(box._cols, i, at);
-    figures.forEach((v) => { const cell = document.createElement('td'); cell.textContent = formatValue(v, data.unit); row.append(cell); });
-    return row;
-  }));
-  box.querySelector('.legend .first').textContent = at === null || at === undefined ? 'last' : new Date(box._cols[0][at] * 1000).toLocaleTimeString(undefined, { hour12: false });
+  body.replaceChildren(
+    ...data.series.map((s, i) => {
+      const row = document.createElement('tr');
+      const name = document.createElement('td');
+      const swatch = document.createElement('span');
+      swatch.className = `swatch s${i % 8}`;
+      name.append(swatch, s.label);
+      row.append(name);
+      const figures = at === null || at === undefined ? [s.last, s.lowest, s.average, s.highest] : under(box._cols, i, at);
+      figures.forEach((v) => {
+        const cell = document.createElement('td');
+        cell.textContent = formatValue(v, data.unit);
+        row.append(cell);
+      });
+      return row;
+    }),
+  );
+  box.querySelector('.legend .first').textContent =
+    at === null || at === undefined ? 'last' : new Date(box._cols[0][at] * 1000).toLocaleTimeString(undefined, { hour12: false });
 }
 
 function under(cols, line, at) {
@@ -237,15 +292,27 @@ async function load(box) {
   }
 }
 function loadAll(root) {
-  root.querySelectorAll('[data-chart]').forEach((box) => { if (!box._data) load(box); });
+  root.querySelectorAll('[data-chart]').forEach((box) => {
+    if (!box._data) load(box);
+  });
 }
 document.addEventListener('DOMContentLoaded', () => loadAll(document));
 document.addEventListener('htmx:afterSettle', (event) => loadAll(event.target));
-document.addEventListener('owl:theme', () => document.querySelectorAll('[data-chart]').forEach((box) => { if (box._data) draw(box, box._data); }));
+document.addEventListener('owl:theme', () =>
+  document.querySelectorAll('[data-chart]').forEach((box) => {
+    if (box._data) draw(box, box._data);
+  }),
+);
 let resizing;
 addEventListener('resize', () => {
   clearTimeout(resizing);
-  resizing = setTimeout(() => document.querySelectorAll('[data-chart]').forEach((box) => { if (box._data) draw(box, box._data); }), 120);
+  resizing = setTimeout(
+    () =>
+      document.querySelectorAll('[data-chart]').forEach((box) => {
+        if (box._data) draw(box, box._data);
+      }),
+    120,
+  );
 });
 // Fresh values: short ranges are read again while the page is looked at.
 setInterval(() => {

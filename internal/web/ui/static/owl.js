@@ -9,22 +9,29 @@ function applyTheme(name) {
   document.dispatchEvent(new CustomEvent('owl:theme'));
 }
 function storedTheme() {
-  return localStorage.getItem('theme') ||
-    (matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light');
+  return localStorage.getItem('theme') || (matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light');
 }
 applyTheme(storedTheme());
 
 // A form that is sent before htmx stands waits for it: the browser's own way
 // would leave the page and lose what was typed.
 let early = null;
-document.addEventListener('submit', (event) => {
-  if (window.htmx || !event.target.hasAttribute('hx-post')) return;
-  event.preventDefault();
-  early ??= [event.target, event.submitter];
-}, true);
+document.addEventListener(
+  'submit',
+  (event) => {
+    if (window.htmx || !event.target.hasAttribute('hx-post')) return;
+    event.preventDefault();
+    early ??= [event.target, event.submitter];
+  },
+  true,
+);
 document.addEventListener('DOMContentLoaded', () => {
   // htmx takes up the page in a listener of its own, which may come after this one.
-  if (early) setTimeout(() => { early[0].requestSubmit(early[1]); early = null; });
+  if (early)
+    setTimeout(() => {
+      early[0].requestSubmit(early[1]);
+      early = null;
+    });
 });
 
 document.addEventListener('alpine:init', () => {
@@ -38,19 +45,27 @@ document.addEventListener('alpine:init', () => {
   // A list whose rows can be ticked, with one bar of actions for them.
   Alpine.data('selection', () => ({
     count: 0,
-    boxes() { return [...this.$root.querySelectorAll('tbody input[type=checkbox][name=find]:not(:disabled)')]; },
-    init() { this.update(); },
+    boxes() {
+      return [...this.$root.querySelectorAll('tbody input[type=checkbox][name=find]:not(:disabled)')];
+    },
+    init() {
+      this.update();
+    },
     update() {
       const boxes = this.boxes();
       this.count = boxes.filter((b) => b.checked).length;
       boxes.forEach((b) => b.closest('tr').classList.toggle('chosen', b.checked));
     },
     all(event) {
-      this.boxes().forEach((b) => { b.checked = event.target.checked; });
+      this.boxes().forEach((b) => {
+        b.checked = event.target.checked;
+      });
       this.update();
       this.$root.dispatchEvent(new CustomEvent('owl:selected', { bubbles: true }));
     },
-    get none() { return this.count === 0; },
+    get none() {
+      return this.count === 0;
+    },
   }));
 });
 
@@ -140,6 +155,7 @@ function markChanges(root) {
 // Times are sent in UTC and shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', second: '2-digit', hour12: false });
 const dayClock = new Intl.DateTimeFormat(undefined, { month: 'short', day: 'numeric', hour: '2-digit', minute: '2-digit', hour12: false });
+const shortClock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hour12: false });
 const full = new Intl.DateTimeFormat(undefined, { dateStyle: 'full', timeStyle: 'long' });
 function localTimes(root) {
   root.querySelectorAll('time[datetime]').forEach((t) => {
@@ -150,15 +166,21 @@ function localTimes(root) {
     if (form === 'day') t.textContent = dayClock.format(at);
     t.title = `${full.format(at)} (${t.dateTime})`;
   });
-  root.querySelectorAll('[data-times]').forEach((t) => { t.textContent = withTimes(t.textContent); });
+  root.querySelectorAll('[data-times]').forEach((t) => {
+    t.textContent = withTimes(t.textContent);
+  });
 }
 // Times within a text, as the server writes them, in the viewer's zone.
-function withTimes(text) { return text.replace(/\d{4}-\d\d-\d\dT[\d:]+Z/g, (at) => clock.format(new Date(at))); }
+function withTimes(text) {
+  return text.replace(/\d{4}-\d\d-\d\dT[\d:]+Z/g, (at) => clock.format(new Date(at)));
+}
 function tickClock() {
   const now = byId('clock');
   if (!now) return;
-  const zone = new Intl.DateTimeFormat(undefined, { timeZoneName: 'short' }).formatToParts(new Date()).find((p) => p.type === 'timeZoneName');
-  now.textContent = `${new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hour12: false }).format(new Date())} ${zone ? zone.value : ''}`;
+  const zone = new Intl.DateTimeFormat(undefined, { timeZoneName: 'short' })
+    .formatToParts(new Date())
+    .find((p) => p.type === 'timeZoneName');
+  now.textContent = `${shortClock.format(new Date())} ${zone ? zone.value : ''}`;
 }
 
 function closeDrawer() {
@@ -197,28 +219,54 @@ function onKey(event) {
   if (event.key === 'Escape') {
     // Closed here and now: the browser's own closing comes too late for the next key.
     const dialog = document.querySelector('dialog[open]');
-    if (dialog) { event.preventDefault(); dialog.close(); return; }
-    if (document.activeElement === byId('finder')) { byId('finder').blur(); byId('results').replaceChildren(); return; }
+    if (dialog) {
+      event.preventDefault();
+      dialog.close();
+      return;
+    }
+    if (document.activeElement === byId('finder')) {
+      byId('finder').blur();
+      byId('results').replaceChildren();
+      return;
+    }
     if (closeDrawer()) event.preventDefault();
     return;
   }
   const typing = event.target.closest('input:not([type=checkbox]):not([type=radio]), textarea, select, dialog[open]');
-  if (event.target.id === 'finder' || event.target.closest('#results')) { moveInResults(event); return; }
+  if (event.target.id === 'finder' || event.target.closest('#results')) {
+    moveInResults(event);
+    return;
+  }
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
   if (waitingForArea) {
     waitingForArea = false;
-    if (areas[event.key]) { event.preventDefault(); location.href = areas[event.key]; }
+    if (areas[event.key]) {
+      event.preventDefault();
+      location.href = areas[event.key];
+    }
     return;
   }
-  if (event.key === 'g') { waitingForArea = true; setTimeout(() => { waitingForArea = false; }, 1500); return; }
+  if (event.key === 'g') {
+    waitingForArea = true;
+    setTimeout(() => {
+      waitingForArea = false;
+    }, 1500);
+    return;
+  }
   const action = plainKeys[event.key];
-  if (action) { event.preventDefault(); action(); }
+  if (action) {
+    event.preventDefault();
+    action();
+  }
 }
 function moveInResults(event) {
   if (!['ArrowDown', 'ArrowUp', 'Enter'].includes(event.key)) return;
   const links = [...byId('results').querySelectorAll('a')];
   if (event.key === 'Enter') {
-    if (event.target.id === 'finder' && links[0]) { event.preventDefault(); links[0].click(); }
+    if (event.target.id === 'finder' && links[0]) {
+      event.preventDefault();
+      links[0].click();
+    }
     return;
   }
   event.preventDefault();
@@ -227,15 +275,22 @@ function moveInResults(event) {
 }
 
 document.addEventListener('keydown', onKey);
-document.addEventListener('click', (event) => {
-  const opener = event.target.closest('[hx-target="#drawer"]');
-  if (opener) closeDrawer.opener = opener;
-  if (event.target.closest('[data-close-drawer]')) closeDrawer();
-  if (event.target.closest('[data-help]')) byId('help').showModal();
-  if (event.target.closest('[data-close-dialog]')) event.target.closest('dialog').close();
-  const ask = event.target.closest('[data-confirm]');
-  if (ask && !window.confirm(ask.dataset.confirm)) { event.preventDefault(); event.stopImmediatePropagation(); }
-}, true);
+document.addEventListener(
+  'click',
+  (event) => {
+    const opener = event.target.closest('[hx-target="#drawer"]');
+    if (opener) closeDrawer.opener = opener;
+    if (event.target.closest('[data-close-drawer]')) closeDrawer();
+    if (event.target.closest('[data-help]')) byId('help').showModal();
+    if (event.target.closest('[data-close-dialog]')) event.target.closest('dialog').close();
+    const ask = event.target.closest('[data-confirm]');
+    if (ask && !window.confirm(ask.dataset.confirm)) {
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    }
+  },
+  true,
+);
 document.addEventListener('focusout', (event) => {
   const finder = event.target.closest('.finder');
   if (finder && !finder.contains(event.relatedTarget)) setTimeout(() => byId('results').replaceChildren(), 150);
@@ -247,12 +302,17 @@ document.addEventListener('htmx:afterSwap', (event) => {
 });
 // A form that is wrong answers 422 with itself, messages included.
 document.addEventListener('htmx:beforeSwap', (event) => {
-  if (event.detail.xhr.status === 422) { event.detail.shouldSwap = true; event.detail.isError = false; }
+  if (event.detail.xhr.status === 422) {
+    event.detail.shouldSwap = true;
+    event.detail.isError = false;
+  }
 });
 document.addEventListener('htmx:responseError', (event) => {
   if (event.detail.xhr.status === 503) return away(event.detail.xhr.responseText);
   byId('toast').textContent = problemOf(event.detail.xhr);
-  setTimeout(() => { byId('toast').textContent = ''; }, 6000);
+  setTimeout(() => {
+    byId('toast').textContent = '';
+  }, 6000);
 });
 // What went wrong, in words: of what is refused the server says why.
 function problemOf(xhr) {

@@ -18,7 +18,10 @@
     for (let at = all.indexOf(row) - 1; at >= 0; at--) {
       const depth = Number(all[at].dataset.depth);
       if (depth < Number(row.dataset.depth)) return;
-      if (depth === Number(row.dataset.depth)) { below(row, all[at].dataset.place); return; }
+      if (depth === Number(row.dataset.depth)) {
+        below(row, all[at].dataset.place);
+        return;
+      }
     }
   }
 
@@ -31,8 +34,14 @@
   document.addEventListener('keydown', (event) => {
     const row = event.target.closest?.('tr[data-place][draggable]');
     if (!row || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === '>') { event.preventDefault(); stepIn(row); }
-    if (event.key === '<') { event.preventDefault(); stepOut(row); }
+    if (event.key === '>') {
+      event.preventDefault();
+      stepIn(row);
+    }
+    if (event.key === '<') {
+      event.preventDefault();
+      stepOut(row);
+    }
   });
 
   let dragged = null;
