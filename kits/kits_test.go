@@ -122,7 +122,10 @@ func TestWhyTellsEachStepOfAReading(t *testing.T) {
 			"A counter becomes a rate a second", "It is multiplied by 8 to give bit/s"}},
 		"a share": {"host-resources", "volume_share", []string{"It is expressed as a share of size"}},
 		"a mean":  {"host-resources", "cpu", []string{"SNMP walk of load (1.3.6.1.2.1.25.3.3.1.2)", "The mean of all rows is taken"}},
-		"a probe": {"reachability", "loss", []string{"A probe of 3 requests for the uptime by SNMP measures the answer time and the share that is lost"}},
+		"a probe": {
+			"reachability", "loss",
+			[]string{"A probe of 3 requests for the uptime by SNMP measures the answer time and the share that is lost"},
+		},
 	} {
 		k := shipped(t, c.kit)
 		r, ok := k.Reading(c.reading)

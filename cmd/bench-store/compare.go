@@ -56,9 +56,10 @@ func (b *bench) compare(ctx context.Context) error {
 		}
 		var err error
 		plain[writers], err = write(writers, 60, batch, func(part []domain.SeriesSample) error {
-			_, err := b.db.Pool().CopyFrom(ctx, pgx.Identifier{"plain"}, []string{"series_id", "at", "value"}, pgx.CopyFromSlice(len(part), func(i int) ([]any, error) {
-				return []any{part[i].SeriesID, part[i].At, part[i].Value}, nil
-			}))
+			_, err := b.db.Pool().
+				CopyFrom(ctx, pgx.Identifier{"plain"}, []string{"series_id", "at", "value"}, pgx.CopyFromSlice(len(part), func(i int) ([]any, error) {
+					return []any{part[i].SeriesID, part[i].At, part[i].Value}, nil
+				}))
 			return err
 		})
 		if err != nil {

@@ -37,7 +37,12 @@ func (b *bench) load(ctx context.Context) error {
 			warm += len(part)
 		}
 	}
-	b.add(fmt.Sprintf("%d series, at full speed, with making the values", b.series), float64(warm)/time.Since(began).Seconds(), "samples/s", "")
+	b.add(
+		fmt.Sprintf("%d series, at full speed, with making the values", b.series),
+		float64(warm)/time.Since(began).Seconds(),
+		"samples/s",
+		"",
+	)
 	runtime.GC()
 	a := second{batch: first[:b.series/30]}
 	usedBefore, dbBefore := cpu(), b.databaseCPU(ctx)

@@ -19,13 +19,19 @@ func (b *bench) reading(ctx context.Context) error {
 	for i := range series {
 		h := samples.History{Series: int64(i + 1)}
 		for step := range days * 1440 {
-			h.Points = append(h.Points, codec.Point{T: today.AddDate(0, 0, -days).Add(time.Duration(step) * time.Minute).UnixMilli(), V: value(i, step, r)})
+			h.Points = append(
+				h.Points,
+				codec.Point{T: today.AddDate(0, 0, -days).Add(time.Duration(step) * time.Minute).UnixMilli(), V: value(i, step, r)},
+			)
 		}
 		past = append(past, h)
 	}
 	long := samples.History{Series: 1000}
 	for step := range 400 * 288 {
-		long.Points = append(long.Points, codec.Point{T: today.AddDate(0, 0, -400).Add(time.Duration(step) * 5 * time.Minute).UnixMilli(), V: value(2, step, r)})
+		long.Points = append(
+			long.Points,
+			codec.Point{T: today.AddDate(0, 0, -400).Add(time.Duration(step) * 5 * time.Minute).UnixMilli(), V: value(2, step, r)},
+		)
 	}
 	if err := b.db.Samples.Import(ctx, append(past, long)); err != nil {
 		return err

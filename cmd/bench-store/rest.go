@@ -65,7 +65,12 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	if err != nil {
 		return nil, err
 	}
-	d, err := b.db.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := b.db.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place.ID, Name: "bench", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -74,7 +79,10 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	}
 	var wanted []domain.Series
 	for i := range n {
-		wanted = append(wanted, domain.Series{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("state", i), Name: "State", Kind: domain.KindState, Interval: time.Minute})
+		wanted = append(
+			wanted,
+			domain.Series{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("state", i), Name: "State", Kind: domain.KindState, Interval: time.Minute},
+		)
 	}
 	made, err := b.db.Series.Add(ctx, wanted)
 	if err != nil {

@@ -108,7 +108,15 @@ func inTurn(a, b func(worker, n int) error) (medianA, medianB, ratio float64, er
 func (b *bench) library(ctx context.Context) error {
 	bare := make([]*gosnmp.GoSNMP, parallel)
 	for i := range bare {
-		bare[i] = &gosnmp.GoSNMP{Target: b.address(i * 7).String(), Port: fleetPort, Community: community, Version: gosnmp.Version2c, Timeout: 2 * time.Second, Retries: 2, MaxOids: 60}
+		bare[i] = &gosnmp.GoSNMP{
+			Target:    b.address(i * 7).String(),
+			Port:      fleetPort,
+			Community: community,
+			Version:   gosnmp.Version2c,
+			Timeout:   2 * time.Second,
+			Retries:   2,
+			MaxOids:   60,
+		}
 		if err := bare[i].Connect(); err != nil {
 			return err
 		}
@@ -293,7 +301,12 @@ func (b *bench) adopt(ctx context.Context) error {
 	}
 	return b.store.InTx(ctx, func(tx *store.Areas) error {
 		for i := range b.devices {
-			d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), CreatedAt: time.Now()}, "", nil)
+			d, err := tx.Devices.Add(
+				ctx,
+				domain.Device{PlaceID: place.ID, Name: fmt.Sprintf("fleet-%d", i), Address: b.address(i), CreatedAt: time.Now()},
+				"",
+				nil,
+			)
 			if err != nil {
 				return err
 			}
@@ -328,7 +341,15 @@ func (b *bench) walks(ctx context.Context) error {
 	wide := func(i int) netip.Addr { return sim.Offset(netip.MustParseAddr(wideBase), 0, i%wideDevices+1) }
 	bare := make([]*gosnmp.GoSNMP, parallel)
 	for i := range bare {
-		bare[i] = &gosnmp.GoSNMP{Target: wide(i).String(), Port: widePort, Community: community, Version: gosnmp.Version2c, Timeout: 2 * time.Second, Retries: 2, MaxRepetitions: 50}
+		bare[i] = &gosnmp.GoSNMP{
+			Target:         wide(i).String(),
+			Port:           widePort,
+			Community:      community,
+			Version:        gosnmp.Version2c,
+			Timeout:        2 * time.Second,
+			Retries:        2,
+			MaxRepetitions: 50,
+		}
 		if err := bare[i].Connect(); err != nil {
 			return err
 		}

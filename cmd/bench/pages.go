@@ -120,7 +120,8 @@ func (b *bench) pages(ctx context.Context) error {
 	}
 	device := series[0].DeviceID
 	for _, p := range []struct{ name, path, target string }{
-		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"}, {"values now", "/collect/values", "< 50"},
+		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"},
+		{"values now", "/collect/values", "< 50"},
 		{"values now, highest first", "/collect/values?sort=-value", "< 50"},
 		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},

@@ -41,7 +41,18 @@ func (a *account) spoil(ctx context.Context, kind, target string) (mend func() e
 }
 
 // Devices that no other is reached through are stopped, one after the other.
-var leaves = []string{"np-kiosk-1", "np-kiosk-2", "print-1", "ap-hq-1", "ap-hq-2", "build-1", "file-1", "np-printer-1", "backup-1", "directory-1"}
+var leaves = []string{
+	"np-kiosk-1",
+	"np-kiosk-2",
+	"print-1",
+	"ap-hq-1",
+	"ap-hq-2",
+	"build-1",
+	"file-1",
+	"np-printer-1",
+	"backup-1",
+	"directory-1",
+}
 
 // breakDevices stops devices on purpose, one at a time and each once in a while,
 // until the returned function is called.

@@ -50,7 +50,14 @@ func (a *account) mails(ctx context.Context, stored map[string][]*sample) {
 			a.wrong("nobody was told that %s was back at %s", x.device, x.to.Format(time.TimeOnly))
 		}
 	}
-	a.figure("%d mails of %d outages: %d told, %d told to be over, %d too short between kills to be seen", len(all), len(a.outages), told, ended, unseen)
+	a.figure(
+		"%d mails of %d outages: %d told, %d told to be over, %d too short between kills to be seen",
+		len(all),
+		len(a.outages),
+		told,
+		ended,
+		unseen,
+	)
 }
 
 // enough is how many rounds in a row must be lost until a rule of the demo says so.

@@ -98,7 +98,14 @@ func (w *world) path(name string) string { return filepath.Join(w.dir, name) }
 
 func (w *world) command(args ...string) *exec.Cmd {
 	cmd := exec.Command(w.program, args...)
-	cmd.Env = append(os.Environ(), "OWL_DATA_DIR="+w.path("data"), "OWL_LISTEN="+listen, "OWL_DEMO_BASE="+base, "OWL_DEMO_PORT="+simPort, "OWL_CLOCK_FILE="+w.path("clock"))
+	cmd.Env = append(
+		os.Environ(),
+		"OWL_DATA_DIR="+w.path("data"),
+		"OWL_LISTEN="+listen,
+		"OWL_DEMO_BASE="+base,
+		"OWL_DEMO_PORT="+simPort,
+		"OWL_CLOCK_FILE="+w.path("clock"),
+	)
 	cmd.Stdout, cmd.Stderr = w.log, w.log
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}
 	return cmd

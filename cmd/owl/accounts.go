@@ -22,7 +22,7 @@ type level struct {
 type userAdd struct {
 	level
 	Name    string `required:"" help:"Name to sign in with."`
-	Display string `help:"Name to be shown; default the name."`
+	Display string `            help:"Name to be shown; default the name."`
 }
 
 // Run is "owl user add".

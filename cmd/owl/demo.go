@@ -39,7 +39,17 @@ func standIns(c config.Config) app.StandIns {
 
 // simArguments are what the demo starts its simulated estate with.
 func simArguments(c config.Config, origin time.Time) []string {
-	return []string{"sim", "--origin", origin.Format(time.RFC3339), "--demo-base", c.DemoBase.String(), "--demo-port", fmt.Sprint(c.DemoPort), "--data-dir", c.DataDir}
+	return []string{
+		"sim",
+		"--origin",
+		origin.Format(time.RFC3339),
+		"--demo-base",
+		c.DemoBase.String(),
+		"--demo-port",
+		fmt.Sprint(c.DemoPort),
+		"--data-dir",
+		c.DataDir,
+	}
 }
 
 type simulate struct {

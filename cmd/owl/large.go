@@ -56,7 +56,15 @@ func (d largeDemo) Validate() error {
 
 // Run is "owl demo-large".
 func (d largeDemo) Run(ctx context.Context, c config.Config) error {
-	arguments := []string{"fleet", "--devices", fmt.Sprint(d.Devices), "--demo-base", c.DemoBase.String(), "--demo-port", fmt.Sprint(c.DemoPort)}
+	arguments := []string{
+		"fleet",
+		"--devices",
+		fmt.Sprint(d.Devices),
+		"--demo-base",
+		c.DemoBase.String(),
+		"--demo-port",
+		fmt.Sprint(c.DemoPort),
+	}
 	c.DataDir = filepath.Join(c.DataDir, "large")
 	at := func(i int) netip.Addr { return fleetAddress(c, i) }
 	world := demo.Large{World: demo.World{Community: demoCommunity, Port: c.DemoPort}, At: at}

@@ -25,7 +25,7 @@ type cli struct {
 	Demo      smallDemo `cmd:"" help:"Run it with a simulated estate and two weeks of history."`
 	DemoLarge largeDemo `cmd:"" help:"Run it with simulated switches and a made-up history."`
 	Sim       simulate  `cmd:"" help:"Run the simulated estate alone."`
-	Fleet     fleet     `cmd:"" hidden:"" help:"Run the simulated switches of the large demo."`
+	Fleet     fleet     `cmd:"" help:"Run the simulated switches of the large demo."            hidden:""`
 	User      struct {
 		Add userAdd `cmd:"" help:"Store a person; the password is read from standard input."`
 	} `cmd:"" help:"People who may sign in."`

@@ -42,8 +42,10 @@ func TestExportIsOfTheLastDayUnlessTold(t *testing.T) {
 func TestCommandsThatCannotBe(t *testing.T) {
 	t.Setenv("OWL_DATA_DIR", t.TempDir())
 	for _, args := range [][]string{
-		{"wobble"}, {"samples"}, {"samples", "wobble"}, {"samples", "import"}, {"samples", "export", "--from", "yesterday"}, {"samples", "import", "--file", "/nowhere"},
-		{"user"}, {"user", "add", "--name", "x", "--level", "king"}, {"token", "make"}, {"token", "create", "--level", "see"}, {"sim", "--origin", "noon"},
+		{"wobble"}, {"samples"}, {"samples", "wobble"}, {"samples", "import"}, {"samples", "export", "--from", "yesterday"},
+		{"samples", "import", "--file", "/nowhere"},
+		{"user"}, {"user", "add", "--name", "x", "--level", "king"}, {"token", "make"}, {"token", "create", "--level", "see"},
+		{"sim", "--origin", "noon"},
 		{"serve", "--listen", "nowhere"}, {"demo", "--demo-base", "::1"}, {"serve", "--keep-days", "90abc"}, {"serve", "--log-level", "chatty"},
 		{"demo-large", "--devices", "0"}, {"demo-large", "--devices", "20001"}, {"demo-large", "--days", "401"}, {"fleet", "--devices", "-1"},
 	} {
@@ -55,7 +57,9 @@ func TestHelpNamesCommandsAndSettings(t *testing.T) {
 	for _, args := range [][]string{nil, {"help"}, {"--help"}} {
 		var out bytes.Buffer
 		assert.NoError(t, run(t.Context(), args, &out))
-		for _, want := range []string{"serve", "demo-large", "samples export", "user add", "--keep-days", "OWL_KEEP_DAYS", "debug,info,warn,error"} {
+		for _, want := range []string{
+			"serve", "demo-large", "samples export", "user add", "--keep-days", "OWL_KEEP_DAYS", "debug,info,warn,error",
+		} {
 			assert.Contains(t, out.String(), want, args)
 		}
 		assert.NotContains(t, out.String(), "fleet")

@@ -42,7 +42,7 @@ type samplesExport struct {
 	Reading string    `help:"Only of this reading."`
 	From    time.Time `help:"First time (RFC 3339); default a day before the last."`
 	To      time.Time `help:"Last time (RFC 3339); default now."`
-	Out     string    `placeholder:"FILE" help:"File to write; default standard output."`
+	Out     string    `help:"File to write; default standard output."               placeholder:"FILE"`
 }
 
 // Run is "owl samples export".
@@ -83,7 +83,7 @@ func (e samplesExport) selection(now time.Time) transfer.Selection {
 type samplesImport struct {
 	format
 	File  string `required:"" help:"File to read."`
-	Check bool   `help:"Only check the file."`
+	Check bool   `            help:"Only check the file."`
 }
 
 // Run is "owl samples import".
@@ -105,6 +105,14 @@ func (i samplesImport) Run(ctx context.Context, c config.Config) error {
 	if i.Check {
 		done = "would be imported"
 	}
-	fmt.Fprintf(os.Stderr, "%d samples of %d series from %s to %s %s\n", got.Samples, got.Series, got.From.Format(time.RFC3339), got.To.Format(time.RFC3339), done)
+	fmt.Fprintf(
+		os.Stderr,
+		"%d samples of %d series from %s to %s %s\n",
+		got.Samples,
+		got.Series,
+		got.From.Format(time.RFC3339),
+		got.To.Format(time.RFC3339),
+		done,
+	)
 	return nil
 }

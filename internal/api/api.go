@@ -60,7 +60,9 @@ func New(p Wiring) http.Handler {
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/v1/openapi", "", "/v1/schemas"
 	config.CreateHooks = nil // no "$schema" in every answer
 	config.Servers = []*huma.Server{{URL: "/api"}}
-	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"token": {Type: "http", Scheme: "bearer", Description: "owl token create --name N --level L"}}
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token": {Type: "http", Scheme: "bearer", Description: "owl token create --name N --level L"},
+	}
 	config.Security = []map[string][]string{{"token": {}}}
 	a := &api{p, humachi.New(router, config)}
 	a.places()
@@ -124,10 +126,19 @@ func forbidden(err error) string {
 }
 
 // add registers an operation below /v1.
-func add[I, O any](a *api, area domain.Area, level domain.Access, method, path, tag, summary string, f func(context.Context, *I) (*O, error)) {
+func add[I, O any](
+	a *api,
+	area domain.Area,
+	level domain.Access,
+	method, path, tag, summary string,
+	f func(context.Context, *I) (*O, error),
+) {
 	id := strings.ToLower(method) + strings.NewReplacer("/", "-", "{", "", "}", "").Replace(path)
 	op := huma.Operation{OperationID: id, Method: method, Path: "/v1" + path, Tags: []string{tag}, Summary: summary,
-		Description: needs(area, level), Middlewares: huma.Middlewares{a.authorise(act.Deed{Name: "use the API: " + method + " " + path, Area: area, Needs: level})}}
+		Description: needs(
+			area,
+			level,
+		), Middlewares: huma.Middlewares{a.authorise(act.Deed{Name: "use the API: " + method + " " + path, Area: area, Needs: level})}}
 	if method == http.MethodPost {
 		op.DefaultStatus = http.StatusOK
 	}
@@ -183,8 +194,8 @@ const unavailable = "the database takes nothing at the moment: try again in some
 
 // Page picks a part of a long list.
 type Page struct {
-	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100" doc:"Most items to return"`
-	Offset int `query:"offset" minimum:"0" doc:"Items to leave out at the begin"`
+	Limit  int `query:"limit"  minimum:"1" maximum:"1000" default:"100" doc:"Most items to return"`
+	Offset int `query:"offset" minimum:"0"                              doc:"Items to leave out at the begin"`
 }
 
 // ByID names one thing.
@@ -197,8 +208,8 @@ type Body[T any] struct{ Body T }
 
 // Items wraps a list, so that it can grow fields later.
 type Items[T any] struct {
-	Items []T    `json:"items" nullable:"false"`
-	Total *int64 `json:"total,omitempty" doc:"How many there are in all, where that is counted"`
+	Items []T    `json:"items"           nullable:"false"`
+	Total *int64 `json:"total,omitempty"                  doc:"How many there are in all, where that is counted"`
 }
 
 func items[T any](in []T, err error) (*Body[Items[T]], error) {

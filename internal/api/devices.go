@@ -19,23 +19,47 @@ func secretsOf(in map[string]string) domain.Secrets {
 
 func (a *api) changing() {
 	const tag = "devices"
-	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/devices/removed", tag, "Devices that are no longer watched, with their history",
+	add(
+		a,
+		domain.AreaCollect,
+		domain.AccessSee,
+		http.MethodGet,
+		"/devices/removed",
+		tag,
+		"Devices that are no longer watched, with their history",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.RemovedDevice]], error) {
 			out, _, err := a.Devices.Removed(ctx, caller(ctx), domain.RemovedFilter{})
 			return items(out, err)
-		})
+		},
+	)
 	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
 		func(ctx context.Context, in *ByID) (*none, error) {
 			return nil, a.Devices.Remove(ctx, caller(ctx), in.ID)
 		})
-	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/devices/removed/{id}/restore", tag, "Watch a removed device again, with its history",
+	add(
+		a,
+		domain.AreaCollect,
+		domain.AccessConfigure,
+		http.MethodPost,
+		"/devices/removed/{id}/restore",
+		tag,
+		"Watch a removed device again, with its history",
 		func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
 			return one(a.Devices.Restore(ctx, caller(ctx), in.ID))
-		})
-	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete, "/devices/removed/{id}", tag, "Delete a removed device with all its history",
+		},
+	)
+	add(
+		a,
+		domain.AreaCollect,
+		domain.AccessConfigure,
+		http.MethodDelete,
+		"/devices/removed/{id}",
+		tag,
+		"Delete a removed device with all its history",
 		func(ctx context.Context, in *ByID) (*none, error) {
 			return nil, a.Devices.Forget(ctx, caller(ctx), in.ID)
-		})
+		},
+	)
 	type where struct {
 		ByID
 		Body struct {

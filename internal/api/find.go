@@ -24,7 +24,9 @@ func (a *api) places() {
 	}
 	add(a, domain.AreaRun, domain.AccessConfigure, http.MethodPost, "/places", "places", "Make a place",
 		func(ctx context.Context, in *input) (*Body[domain.Place], error) {
-			return one(a.Places.Save(ctx, caller(ctx), domain.Place{ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind)}))
+			return one(
+				a.Places.Save(ctx, caller(ctx), domain.Place{ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind)}),
+			)
 		})
 	add(a, domain.AreaFind, domain.AccessSee, http.MethodGet, "/credentials", "sweeps", "Credentials, without their secrets",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.Credential]], error) {
@@ -73,10 +75,18 @@ func (a *api) sweeps() {
 		func(ctx context.Context, in *ByID) (*Body[Items[domain.Find]], error) {
 			return items(a.Find.Finds(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AreaFind, domain.AccessSee, http.MethodGet, "/sweeps/{id}/sightings", tag, "What answered a sweep, though not as a device that can be asked",
+	add(
+		a,
+		domain.AreaFind,
+		domain.AccessSee,
+		http.MethodGet,
+		"/sweeps/{id}/sightings",
+		tag,
+		"What answered a sweep, though not as a device that can be asked",
 		func(ctx context.Context, in *ByID) (*Body[Items[domain.Sighting]], error) {
 			return items(a.Find.Sightings(ctx, caller(ctx), in.ID))
-		})
+		},
+	)
 	type moved struct {
 		ByID
 		Body struct {

@@ -14,13 +14,13 @@ import (
 type ReadingKeep struct {
 	Kit     string          `json:"kit"`
 	Reading string          `json:"reading"`
-	Keep    domain.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
+	Keep    domain.KeepDays `json:"keep"    doc:"Days; 0 for the setting of all"`
 }
 
 // AllKeeps is the setting for all readings, and those that differ.
 type AllKeeps struct {
-	Usual    domain.KeepDays `json:"usual" doc:"Days; the setting of all"`
-	Readings []ReadingKeep   `json:"readings" nullable:"false"`
+	Usual    domain.KeepDays `json:"usual"    doc:"Days; the setting of all"`
+	Readings []ReadingKeep   `json:"readings"                                nullable:"false"`
 }
 
 func (a *api) keeps() {

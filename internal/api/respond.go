@@ -12,7 +12,7 @@ func (a *api) incidents() {
 	const tag = "incidents"
 	type filter struct {
 		Page
-		State    string `query:"state" enum:"open,acknowledged,resolved" required:"false"`
+		State    string `query:"state"     enum:"open,acknowledged,resolved" required:"false"`
 		DeviceID int64  `query:"device_id"`
 	}
 	add(a, domain.AreaRespond, domain.AccessSee, http.MethodGet, "/incidents", tag, "Incidents, newest first",
@@ -30,10 +30,18 @@ func (a *api) incidents() {
 			out.Body.Total = &total
 			return out, err
 		})
-	add(a, domain.AreaRespond, domain.AccessSee, http.MethodGet, "/incidents/{id}", tag, "One incident with alerts, story, deliveries and ticket",
+	add(
+		a,
+		domain.AreaRespond,
+		domain.AccessSee,
+		http.MethodGet,
+		"/incidents/{id}",
+		tag,
+		"One incident with alerts, story, deliveries and ticket",
 		func(ctx context.Context, in *ByID) (*Body[respond.Dossier], error) {
 			return one(a.Respond.Incident(ctx, caller(ctx), in.ID))
-		})
+		},
+	)
 	type words struct {
 		ByID
 		Body struct {
@@ -60,8 +68,8 @@ func (a *api) incidents() {
 		})
 	type alertFilter struct {
 		DeviceID int64 `query:"device_id"`
-		Open     bool  `query:"open" doc:"Only those that last"`
-		Limit    int   `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+		Open     bool  `query:"open"      doc:"Only those that last"`
+		Limit    int   `query:"limit"                                minimum:"1" maximum:"1000" default:"100"`
 	}
 	add(a, domain.AreaRespond, domain.AccessSee, http.MethodGet, "/alerts", tag, "Alerts, newest first",
 		func(ctx context.Context, in *alertFilter) (*Body[Items[domain.Alert]], error) {

@@ -11,15 +11,15 @@ import (
 
 // Rule is a rule as the API shows and takes it.
 type Rule struct {
-	ID        int64           `json:"id" readOnly:"true"`
+	ID        int64           `json:"id"            readOnly:"true"`
 	Key       string          `json:"key,omitempty" readOnly:"true" doc:"What its kit calls it"`
-	Name      string          `json:"name" maxLength:"200"`
-	Kit       string          `json:"kit" readOnly:"true"`
-	Reading   string          `json:"reading" readOnly:"true"`
-	Unit      string          `json:"unit" readOnly:"true"`
-	Words     string          `json:"words" readOnly:"true" doc:"What the rule does, in words"`
-	Kind      string          `json:"kind" doc:"The kind of its condition, such as limit or state"`
-	Condition json.RawMessage `json:"condition" doc:"The document of its condition, as kits write it"`
+	Name      string          `json:"name"                                                                                  maxLength:"200"`
+	Kit       string          `json:"kit"           readOnly:"true"`
+	Reading   string          `json:"reading"       readOnly:"true"`
+	Unit      string          `json:"unit"          readOnly:"true"`
+	Words     string          `json:"words"         readOnly:"true" doc:"What the rule does, in words"`
+	Kind      string          `json:"kind"                          doc:"The kind of its condition, such as limit or state"`
+	Condition json.RawMessage `json:"condition"                     doc:"The document of its condition, as kits write it"`
 	Title     string          `json:"title"`
 	Runbook   string          `json:"runbook"`
 	Enabled   bool            `json:"enabled"`
@@ -33,28 +33,46 @@ func shown(r rule.Rule) (Rule, error) {
 
 func (a *api) rules() {
 	const tag = "rules"
-	add(a, domain.AreaJudge, domain.AccessSee, http.MethodGet, "/rules", tag, "All rules", func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
-		rules, err := a.Judge.Rules(ctx, caller(ctx))
-		if err != nil {
-			return nil, err
-		}
-		out := []Rule{}
-		for _, r := range rules {
-			x, err := shown(r)
+	add(
+		a,
+		domain.AreaJudge,
+		domain.AccessSee,
+		http.MethodGet,
+		"/rules",
+		tag,
+		"All rules",
+		func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
+			rules, err := a.Judge.Rules(ctx, caller(ctx))
 			if err != nil {
 				return nil, err
 			}
-			out = append(out, x)
-		}
-		return items(out, nil)
-	})
-	add(a, domain.AreaJudge, domain.AccessSee, http.MethodGet, "/rules/{id}", tag, "One rule", func(ctx context.Context, in *ByID) (*Body[Rule], error) {
-		r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
-		if err != nil {
-			return nil, err
-		}
-		return one(shown(r))
-	})
+			out := []Rule{}
+			for _, r := range rules {
+				x, err := shown(r)
+				if err != nil {
+					return nil, err
+				}
+				out = append(out, x)
+			}
+			return items(out, nil)
+		},
+	)
+	add(
+		a,
+		domain.AreaJudge,
+		domain.AccessSee,
+		http.MethodGet,
+		"/rules/{id}",
+		tag,
+		"One rule",
+		func(ctx context.Context, in *ByID) (*Body[Rule], error) {
+			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
+			if err != nil {
+				return nil, err
+			}
+			return one(shown(r))
+		},
+	)
 	type change struct {
 		ByID
 		Body Rule

@@ -26,13 +26,13 @@ const ImportPath = "/api/v1/samples/import"
 func (a *api) samples() {
 	const tag = "samples"
 	type selection struct {
-		Format  string    `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
-		Device  string    `query:"device" doc:"Name of a device; all when left out"`
+		Format  string    `query:"format"  enum:"ndjson,csv,openmetrics" default:"ndjson"`
+		Device  string    `query:"device"                                                 doc:"Name of a device; all when left out"`
 		Part    string    `query:"part"`
 		Kit     string    `query:"kit"`
 		Reading string    `query:"reading"`
-		From    time.Time `query:"from" doc:"Begin; default is a day before the end"`
-		To      time.Time `query:"to" doc:"End, left out; default is now"`
+		From    time.Time `query:"from"                                                   doc:"Begin; default is a day before the end"`
+		To      time.Time `query:"to"                                                     doc:"End, left out; default is now"`
 	}
 	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed",
 		func(ctx context.Context, in *selection) (*huma.StreamResponse, error) {
@@ -50,11 +50,18 @@ func (a *api) samples() {
 			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, caller(ctx), f, sel) }}, nil
 		})
 	type text struct {
-		Format  string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
-		DryRun  bool   `query:"dry_run" doc:"Check only: change nothing"`
+		Format  string `query:"format"  enum:"ndjson,csv,openmetrics" default:"ndjson"`
+		DryRun  bool   `query:"dry_run"                                                doc:"Check only: change nothing"`
 		RawBody []byte
 	}
-	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPost, "/samples/import", tag, "Bring in samples; the same ones again do no harm",
+	add(
+		a,
+		domain.AreaCollect,
+		domain.AccessConfigure,
+		http.MethodPost,
+		"/samples/import",
+		tag,
+		"Bring in samples; the same ones again do no harm",
 		func(ctx context.Context, in *text) (*Body[transfer.Result], error) {
 			f, err := exchange.ParseFormat(in.Format)
 			if err != nil {
@@ -69,7 +76,8 @@ func (a *api) samples() {
 				return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
 			}
 			return one(out, err)
-		})
+		},
+	)
 }
 
 // stream sends samples; an error once they flow can only cut the text off,

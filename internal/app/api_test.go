@@ -145,7 +145,10 @@ func TestDrillsInTheScreens(t *testing.T) {
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, `role="alert"`)
 	assert.Contains(t, body, "there is no device nobody")
-	for form, says := range map[string]string{"kind=stop&target=sh-sw-1": "sh-sw-1 is stopped", "kind=cut&target=Sandhaven": "Sandhaven is cut off", "kind=fill&target=log-1+/data": "/data of log-1 fills"} {
+	for form, says := range map[string]string{
+		"kind=stop&target=sh-sw-1": "sh-sw-1 is stopped", "kind=cut&target=Sandhaven": "Sandhaven is cut off",
+		"kind=fill&target=log-1+/data": "/data of log-1 fills",
+	} {
 		values, err := url.ParseQuery(form)
 		require.NoError(t, err)
 		status, body = post(t, c, r.url+"/run/drill", values)
@@ -175,7 +178,17 @@ func TestFailedDeliveryIsRetriedInTheScreens(t *testing.T) {
 	in := r.incident(t)
 	channels, err := r.Store.Channels.All(ctx)
 	require.NoError(t, err)
-	d, err := r.Store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, ChannelID: channels[0].ID, Recipient: "gone@kittiwake.example", Subject: "Warning: <x>", CreatedAt: time.Now().Add(time.Hour)})
+	d, err := r.Store.Deliveries.Add(
+		ctx,
+		domain.Delivery{
+			IncidentID: in.ID,
+			Kind:       domain.DeliverMessage,
+			ChannelID:  channels[0].ID,
+			Recipient:  "gone@kittiwake.example",
+			Subject:    "Warning: <x>",
+			CreatedAt:  time.Now().Add(time.Hour),
+		},
+	)
 	require.NoError(t, err)
 	d.State, d.Error, d.NextTryAt, d.DoneAt = domain.DeliveryFailed, "550 no such mailbox", time.Now(), time.Now()
 	require.NoError(t, r.Store.Deliveries.Finish(ctx, d))

@@ -44,7 +44,11 @@ func estate(t *testing.T) (netip.Addr, int) {
 		estateOnce.base, estateOnce.port = netip.MustParseAddr("127.91.0.0"), 16391
 		up := make(chan struct{})
 		go func() {
-			err := sim.Run(context.Background(), sim.Settings{Base: estateOnce.base, Port: estateOnce.port, Origin: time.Now(), Community: "c", DeskToken: "d"}, func() { close(up) })
+			err := sim.Run(
+				context.Background(),
+				sim.Settings{Base: estateOnce.base, Port: estateOnce.port, Origin: time.Now(), Community: "c", DeskToken: "d"},
+				func() { close(up) },
+			)
 			if err != nil {
 				panic(err)
 			}
@@ -65,7 +69,12 @@ type running struct {
 func start(t *testing.T) running {
 	t.Helper()
 	r := build(t)
-	_, err := r.People.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "ines", Display: "Ines", Secret: "night-watch"}, domain.AccessAdminister)
+	_, err := r.People.Enrol(
+		t.Context(),
+		testkit.Anyone,
+		people.Draft{Name: "ines", Display: "Ines", Secret: "night-watch"},
+		domain.AccessAdminister,
+	)
 	require.NoError(t, err)
 	r.run(t, nil)
 	return r
@@ -139,11 +148,20 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site", "parent_id": root.ID}, &place))
 	var sweep domain.Sweep
 	ranges := fmt.Sprintf("%s/24", sim.Offset(r.base, 30, 0))
-	require.Equal(t, 200, r.call(t, "POST", "/sweeps", map[string]any{"name": "pier", "ranges": ranges, "port": r.Config.DemoPort, "community": "c"}, &sweep))
+	require.Equal(
+		t,
+		200,
+		r.call(t, "POST", "/sweeps", map[string]any{"name": "pier", "ranges": ranges, "port": r.Config.DemoPort, "community": "c"}, &sweep),
+	)
 	assert.Equal(t, int64(256), sweep.Total)
 	path := fmt.Sprintf("/sweeps/%d", sweep.ID)
 	require.Equal(t, 200, r.call(t, "POST", path+"/start", nil, nil))
-	require.Eventually(t, func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone }, 30*time.Second, 100*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone },
+		30*time.Second,
+		100*time.Millisecond,
+	)
 	assert.Equal(t, int64(256), sweep.Tried)
 	var finds list[domain.Find]
 	r.call(t, "GET", path+"/finds", nil, &finds)
@@ -153,7 +171,12 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	assert.Len(t, edge.Others, 1, "its second address is the same device")
 	assert.Equal(t, 4, edge.Parts["interface"])
 
-	adopt := map[string]any{"find_ids": []int64{edge.ID}, "place_id": place.ID, "kits": []string{"reachability", "interfaces", "host-resources"}, "gateway_find": edge.ID}
+	adopt := map[string]any{
+		"find_ids":     []int64{edge.ID},
+		"place_id":     place.ID,
+		"kits":         []string{"reachability", "interfaces", "host-resources"},
+		"gateway_find": edge.ID,
+	}
 	var made list[domain.Device]
 	require.Equal(t, 200, r.call(t, "POST", path+"/adopt", adopt, &made))
 	require.Equal(t, 422, r.call(t, "POST", path+"/adopt", adopt, nil), "it is watched already")
@@ -189,7 +212,12 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	// The same range again: what is watched is recognised.
 	require.Equal(t, 200, r.call(t, "POST", path+"/start", nil, nil))
 	require.Equal(t, 409, r.call(t, "POST", path+"/start", nil, nil), "it runs")
-	require.Eventually(t, func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone }, 30*time.Second, 100*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone },
+		30*time.Second,
+		100*time.Millisecond,
+	)
 	r.call(t, "GET", path+"/finds", nil, &finds)
 	assert.Len(t, finds.Items, 9)
 }
@@ -202,8 +230,14 @@ func TestAPIRefusesInWords(t *testing.T) {
 		status       int
 		field        string
 	}{
-		"reversed range": {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.9-192.0.2.1", "port": 161, "community": "c"}, 422, "body.ranges"},
-		"huge range":     {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "0.0.0.0/0", "port": 161, "community": "c"}, 422, "body.ranges"},
+		"reversed range": {
+			"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.9-192.0.2.1", "port": 161, "community": "c"}, 422,
+			"body.ranges",
+		},
+		"huge range": {
+			"POST", "/sweeps", map[string]any{"name": "x", "ranges": "0.0.0.0/0", "port": 161, "community": "c"}, 422,
+			"body.ranges",
+		},
 		"no port":        {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 0, "community": "c"}, 422, "body.port"},
 		"no credential":  {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 161}, 422, "body.credentials"},
 		"unknown field":  {"POST", "/sweeps", map[string]any{"name": "x", "wobble": 1}, 422, "body.wobble"},
@@ -345,7 +379,10 @@ func TestEmptyScreens(t *testing.T) {
 		assert.Equal(t, 200, status, path)
 		assert.NotContains(t, body, "<no value>", path)
 	}
-	for _, path := range []string{"/devices/99", "/incidents/99", "/series/99", "/judge/rules/99", "/why/device/99", "/why/nothing/1", "/find/sweeps/99", "/nowhere", "/devices/x"} {
+	for _, path := range []string{
+		"/devices/99", "/incidents/99", "/series/99", "/judge/rules/99", "/why/device/99", "/why/nothing/1",
+		"/find/sweeps/99", "/nowhere", "/devices/x",
+	} {
 		status, body, _ := get(t, c, r.url+path)
 		assert.Equal(t, 404, status, path)
 		assert.Contains(t, body, "not here", path)
@@ -364,21 +401,62 @@ func TestHealthAndReadiness(t *testing.T) {
 // the same delivery again: there must be one ticket and one note.
 func TestDeskIsAskedTwiceAndTicketsOnce(t *testing.T) {
 	r, ctx := start(t), t.Context()
-	channel, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}}, domain.Secrets{"token": "d"})
+	channel, err := r.Store.Channels.Save(
+		ctx,
+		domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}},
+		domain.Secrets{"token": "d"},
+	)
 	require.NoError(t, err)
 	p, err := r.Store.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "x", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := r.Store.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "x", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
-	in, err := r.Store.Incidents.Save(ctx, domain.Incident{DeviceID: d.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
+	in, err := r.Store.Incidents.Save(
+		ctx,
+		domain.Incident{
+			DeviceID:  d.ID,
+			Cause:     "c",
+			Title:     "t",
+			Level:     3,
+			State:     domain.IncidentOpen,
+			OpenedAt:  time.Now(),
+			EpisodeAt: time.Now(),
+		},
+	)
 	require.NoError(t, err)
-	x := domain.Delivery{ID: 1, IncidentID: in.ID, Kind: domain.DeliverTicket, ChannelID: channel.ID, Subject: "Critical: x", Body: "…", Level: 3}
+	x := domain.Delivery{
+		ID:         1,
+		IncidentID: in.ID,
+		Kind:       domain.DeliverTicket,
+		ChannelID:  channel.ID,
+		Subject:    "Critical: x",
+		Body:       "…",
+		Level:      3,
+	}
 	first, _, err := r.deliver.Deliver(ctx, x)
 	require.NoError(t, err)
 	again, _, err := r.deliver.Deliver(ctx, x)
 	require.NoError(t, err)
 	assert.Equal(t, first.Ticket.Number, again.Ticket.Number)
-	require.NoError(t, r.Store.Tickets.Save(ctx, domain.Ticket{IncidentID: in.ID, ChannelID: channel.ID, Number: first.Ticket.Number, URL: first.Ticket.URL, State: first.Ticket.State, CreatedAt: time.Now()}))
+	require.NoError(
+		t,
+		r.Store.Tickets.Save(
+			ctx,
+			domain.Ticket{
+				IncidentID: in.ID,
+				ChannelID:  channel.ID,
+				Number:     first.Ticket.Number,
+				URL:        first.Ticket.URL,
+				State:      first.Ticket.State,
+				CreatedAt:  time.Now(),
+			},
+		),
+	)
 	note := domain.Delivery{ID: 2, IncidentID: in.ID, Kind: domain.DeliverNote, ChannelID: channel.ID, Body: "Recovered"}
 	for range 2 {
 		_, _, err = r.deliver.Deliver(ctx, note)
@@ -391,10 +469,22 @@ func TestDeskIsAskedTwiceAndTicketsOnce(t *testing.T) {
 
 func TestSpoiltDeskAndMail(t *testing.T) {
 	r, ctx := start(t), t.Context()
-	desk, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}}, domain.Secrets{"token": "d"})
+	desk, err := r.Store.Channels.Save(
+		ctx,
+		domain.Channel{Name: "desk", Kind: "desk", Settings: map[string]string{"url": sim.DeskURL(r.base)}},
+		domain.Secrets{"token": "d"},
+	)
 	require.NoError(t, err)
 	host, port := sim.MailHost(r.base)
-	mail, err := r.Store.Channels.Save(ctx, domain.Channel{Name: "mail", Kind: "mail", Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"}}, nil)
+	mail, err := r.Store.Channels.Save(
+		ctx,
+		domain.Channel{
+			Name:     "mail",
+			Kind:     "mail",
+			Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"},
+		},
+		nil,
+	)
 	require.NoError(t, err)
 	outcome, err := r.Respond.TryChannel(ctx, testkit.Anyone, mail.ID, "a@kittiwake.example")
 	require.NoError(t, err)
@@ -413,7 +503,10 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 	}
 	fault, err := drill.Break(ctx, domain.Fault{Kind: sim.FaultMailRefuses})
 	require.NoError(t, err)
-	_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverMessage, ChannelID: mail.ID, Recipient: "a@kittiwake.example", Subject: "x"})
+	_, permanent, err := r.deliver.Deliver(
+		ctx,
+		domain.Delivery{Kind: domain.DeliverMessage, ChannelID: mail.ID, Recipient: "a@kittiwake.example", Subject: "x"},
+	)
 	assert.ErrorContains(t, err, "being repaired")
 	assert.False(t, permanent)
 	_, err = drill.Mend(ctx, fault.ID)
@@ -469,7 +562,12 @@ func TestResponsesAreSetUpByHand(t *testing.T) {
 		assert.Contains(t, body, want)
 	}
 	host, port := sim.MailHost(r.base)
-	status, body = post(t, c, mail, url.Values{"host": {host}, "port": {fmt.Sprint(port)}, "from": {"owl@kittiwake.example"}, "password": {"harbour-pw"}})
+	status, body = post(
+		t,
+		c,
+		mail,
+		url.Values{"host": {host}, "port": {fmt.Sprint(port)}, "from": {"owl@kittiwake.example"}, "password": {"harbour-pw"}},
+	)
 	assert.Equal(t, 200, status)
 	assert.NotContains(t, body, "harbour-pw", "secrets are never sent back")
 	assert.Contains(t, body, "leave empty to keep it")
@@ -502,7 +600,12 @@ func TestDeviceIsEditedPausedAndRemoved(t *testing.T) {
 	r.signIn(t, c, "night-watch")
 	p, err := r.Store.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "<script>x", Address: sim.Offset(r.base, 30, 1), CreatedAt: time.Now()}, "", nil)
+	d, err := r.Store.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "<script>x", Address: sim.Offset(r.base, 30, 1), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
 	require.NoError(t, r.Engine.Reload(ctx, d.ID))

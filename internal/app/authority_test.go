@@ -47,10 +47,20 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	place, err := r.Places.Save(ctx, testkit.Anyone, domain.Place{Name: word + " line", Kind: domain.Organisation})
 	require.NoError(t, err)
 	h.place = place.ID
-	d, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: word + "-sw-1", Kind: "switch", Address: netip.MustParseAddr(address), CreatedAt: time.Now()}, "", nil)
+	d, err := r.Store.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place.ID, Name: word + "-sw-1", Kind: "switch", Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	h.device = d.ID
-	gone, err := r.Store.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: word + "-old", Address: netip.MustParseAddr(address), CreatedAt: time.Now()}, "", nil)
+	gone, err := r.Store.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place.ID, Name: word + "-old", Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID))
 	h.removed = gone.ID
@@ -59,11 +69,25 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	require.NoError(t, err)
 	series, err := r.Store.Series.Add(ctx, []domain.Series{
 		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in", Unit: "1/s", Interval: time.Minute},
-		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "status", Name: "Status", Kind: domain.KindState, Interval: time.Minute},
+		{
+			DeviceID: d.ID,
+			PartID:   parts[0].ID,
+			Kit:      "interfaces",
+			Reading:  "status",
+			Name:     "Status",
+			Kind:     domain.KindState,
+			Interval: time.Minute,
+		},
 	})
 	require.NoError(t, err)
 	h.series = series[0].ID
-	require.NoError(t, r.Store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: h.series, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 3}}}))
+	require.NoError(
+		t,
+		r.Store.Samples.Append(
+			ctx,
+			[]domain.SeriesSample{{SeriesID: h.series, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 3}}},
+		),
+	)
 	h.trouble(t, r, d, series[0], word)
 	h.people(t, r, word, place.ID)
 	return h
@@ -81,8 +105,12 @@ func (h *held) trouble(t *testing.T, r running, d domain.Device, x domain.Series
 	at := time.Now().UTC()
 	of := judging.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID}
 	require.NoError(t, r.Respond.Record(ctx, 0, judging.Result{
-		Judged: []judging.Judged{{Rule: rules[i], Series: subject, Device: of, To: domain.LevelWarning, At: at, FirstBadAt: at, Value: 9, Limit: 5}},
-		Health: []judging.HealthChange{{Device: of, From: domain.Unknown, To: domain.Warning, At: at, Reason: word + " port receives broken packets"}},
+		Judged: []judging.Judged{
+			{Rule: rules[i], Series: subject, Device: of, To: domain.LevelWarning, At: at, FirstBadAt: at, Value: 9, Limit: 5},
+		},
+		Health: []judging.HealthChange{
+			{Device: of, From: domain.Unknown, To: domain.Warning, At: at, Reason: word + " port receives broken packets"},
+		},
 	}))
 	in, _, err := r.Store.Incidents.Find(ctx, domain.IncidentFilter{DeviceID: d.ID, Limit: 1})
 	require.NoError(t, err)
@@ -92,7 +120,16 @@ func (h *held) trouble(t *testing.T, r running, d domain.Device, x domain.Series
 	events, err := r.Store.Events.Of(ctx, h.incident)
 	require.NoError(t, err)
 	h.alert, h.event = alerts[0].ID, events[0].ID
-	delivery, err := r.Store.Deliveries.Add(ctx, domain.Delivery{IncidentID: h.incident, Kind: domain.DeliverMessage, Recipient: word + "@kittiwake.example", Subject: word, CreatedAt: at})
+	delivery, err := r.Store.Deliveries.Add(
+		ctx,
+		domain.Delivery{
+			IncidentID: h.incident,
+			Kind:       domain.DeliverMessage,
+			Recipient:  word + "@kittiwake.example",
+			Subject:    word,
+			CreatedAt:  at,
+		},
+	)
 	require.NoError(t, err)
 	h.delivery = delivery.ID
 	delivery.State, delivery.DoneAt = domain.DeliveryFailed, at
@@ -106,14 +143,45 @@ func (h *held) trouble(t *testing.T, r running, d domain.Device, x domain.Series
 func (h *held) people(t *testing.T, r running, word string, place domain.ID) {
 	t.Helper()
 	ctx := t.Context()
-	w, err := r.Find.Create(ctx, testkit.Anyone, find.Draft{PlaceID: place, Name: word + " sweep", Ranges: "127.119.0.0/30", Port: 1, Community: domain.Secret(word), NewName: word + " read"})
+	w, err := r.Find.Create(
+		ctx,
+		testkit.Anyone,
+		find.Draft{
+			PlaceID:   place,
+			Name:      word + " sweep",
+			Ranges:    "127.119.0.0/30",
+			Port:      1,
+			Community: domain.Secret(word),
+			NewName:   word + " read",
+		},
+	)
 	require.NoError(t, err)
 	h.sweep = w.ID
-	require.NoError(t, r.Store.Finds.Save(ctx, []domain.Find{{SweepID: w.ID, Identity: "engine:" + word, Address: "127.119.0.1", Name: word + "-new", Way: "snmp", Verdict: domain.FindNew, FoundAt: time.Now()}}))
+	require.NoError(
+		t,
+		r.Store.Finds.Save(
+			ctx,
+			[]domain.Find{
+				{
+					SweepID:  w.ID,
+					Identity: "engine:" + word,
+					Address:  "127.119.0.1",
+					Name:     word + "-new",
+					Way:      "snmp",
+					Verdict:  domain.FindNew,
+					FoundAt:  time.Now(),
+				},
+			},
+		),
+	)
 	finds, err := r.Store.Finds.Of(ctx, w.ID)
 	require.NoError(t, err)
 	h.find = finds[0].ID
-	team, err := r.People.SaveTeam(ctx, testkit.Anyone, domain.Team{Name: word + " team", PlaceID: place, Grants: []domain.Grant{{PlaceID: place, Level: domain.AccessAdminister}}})
+	team, err := r.People.SaveTeam(
+		ctx,
+		testkit.Anyone,
+		domain.Team{Name: word + " team", PlaceID: place, Grants: []domain.Grant{{PlaceID: place, Level: domain.AccessAdminister}}},
+	)
 	require.NoError(t, err)
 	u, err := r.People.Add(ctx, testkit.Anyone, people.Draft{Name: word, PlaceID: place, Teams: []domain.ID{team.ID}, Secret: "night-watch"})
 	require.NoError(t, err)
@@ -153,12 +221,20 @@ func calls(r running, running *run.Service, h held) []call {
 	type A = access.Actor
 	selection := transfer.Selection{SeriesID: h.series, From: now.Add(-time.Hour), To: now}
 	csv := func() *strings.Reader {
-		return strings.NewReader("at,device,part,kit,reading,unit,value\n" + now.Add(-time.Hour).Format(time.RFC3339) + "," + secretive + "-sw-1," + secretive + " port,interfaces,in_errors,1/s,1\n")
+		return strings.NewReader(
+			"at,device,part,kit,reading,unit,value\n" + now.Add(-time.Hour).
+				Format(time.RFC3339) +
+				"," + secretive + "-sw-1," + secretive + " port,interfaces,in_errors,1/s,1\n",
+		)
 	}
 	keep := domain.ReadingKey{Kit: "interfaces", Reading: "in"}
 	return []call{
 		{name: "watch.Overview", lists: true, ask: func(c C, w A) (any, error) { return r.Watch.Overview(c, w, nil, now) }},
-		{name: "watch.Devices", lists: true, ask: func(c C, w A) (any, error) { return r.Watch.Devices(c, w, domain.DeviceFilter{Limit: 100}, now) }},
+		{
+			name:  "watch.Devices",
+			lists: true,
+			ask:   func(c C, w A) (any, error) { return r.Watch.Devices(c, w, domain.DeviceFilter{Limit: 100}, now) },
+		},
 		{name: "watch.Find", lists: true, ask: func(c C, w A) (any, error) { return both(r.Watch.Find(c, w, domain.DeviceFilter{Limit: 100})) }},
 		{name: "watch.Device", ask: func(c C, w A) (any, error) { return r.Watch.Device(c, w, h.device, watch.Look{}, now) }},
 		{name: "watch.One", ask: func(c C, w A) (any, error) { return r.Watch.One(c, w, h.device) }},
@@ -172,11 +248,23 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "watch.Samples", ask: func(c C, w A) (any, error) { return r.Watch.Samples(c, w, h.series, now.Add(-time.Hour), now, 10) }},
 		{name: "watch.Standing", ask: func(c C, w A) (any, error) { return r.Watch.Standing(c, w, h.series+1, time.Hour, now) }},
 		{name: "watch.Combine", lists: true, ask: func(c C, w A) (any, error) {
-			return r.Watch.Combine(c, w, watch.Question{Kit: "interfaces", Reading: "in_errors", How: "sum", From: now.Add(-time.Hour), To: now, Points: 10, Top: 5})
+			return r.Watch.Combine(
+				c,
+				w,
+				watch.Question{Kit: "interfaces", Reading: "in_errors", How: "sum", From: now.Add(-time.Hour), To: now, Points: 10, Top: 5},
+			)
 		}},
-		{name: "watch.Values", lists: true, ask: func(c C, w A) (any, error) { return both(r.Watch.Values(c, w, domain.ValueFilter{Limit: 100})) }},
+		{
+			name:  "watch.Values",
+			lists: true,
+			ask:   func(c C, w A) (any, error) { return both(r.Watch.Values(c, w, domain.ValueFilter{Limit: 100})) },
+		},
 		{name: "watch.WhyValue", ask: func(c C, w A) (any, error) { return r.Watch.WhyValue(c, w, h.series) }},
-		{name: "watch.Transitions", lists: true, ask: func(c C, w A) (any, error) { return r.Watch.Transitions(c, w, domain.TransitionFilter{Limit: 100}) }},
+		{
+			name:  "watch.Transitions",
+			lists: true,
+			ask:   func(c C, w A) (any, error) { return r.Watch.Transitions(c, w, domain.TransitionFilter{Limit: 100}) },
+		},
 		{name: "watch.Transition", ask: func(c C, w A) (any, error) { return r.Watch.Transition(c, w, h.transition) }},
 		{name: "watch.Search", lists: true, ask: func(c C, w A) (any, error) { return r.Watch.Search(c, w, secretive, 10) }},
 		{name: "watch.Fullest", lists: true, ask: func(c C, w A) (any, error) { return r.Watch.Fullest(c, w, 10) }},
@@ -189,7 +277,11 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "collect.Version", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Version(c, w, "interfaces", 1) }},
 		{name: "collect.Bring", whole: true, ask: func(c C, w A) (any, error) { return r.Kits.Bring(c, w, "kit: x") }},
 		{name: "collect.KeepsOf", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.KeepsOf(c, w))) }},
-		{name: "collect.SetKeep", whole: true, ask: func(c C, w A) (any, error) { return done(r.Kits.SetKeep(c, w, keep, domain.KeepDays{Points: 30})) }},
+		{
+			name:  "collect.SetKeep",
+			whole: true,
+			ask:   func(c C, w A) (any, error) { return done(r.Kits.SetKeep(c, w, keep, domain.KeepDays{Points: 30})) },
+		},
 		{name: "collect.RehearseKeep", whole: true, ask: func(c C, w A) (any, error) {
 			return r.Kits.RehearseKeep(c, w, keep, domain.KeepDays{Points: 30}, domain.KeepDays{Points: 90})
 		}},
@@ -310,13 +402,29 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(r.People.Change(c, w, h.user, people.Draft{Display: "z", PlaceID: h.place, Teams: []domain.ID{h.team}, Version: 1}))
 		}},
 		{name: "people.SetPassword", ask: func(c C, w A) (any, error) { return done(r.People.SetPassword(c, w, h.user, "harbour-watch")) }},
-		{name: "people.ChangePassword", own: true, ask: func(c C, w A) (any, error) { return done(r.People.ChangePassword(c, w, "wrong", "harbour-watch")) }},
+		{
+			name: "people.ChangePassword",
+			own:  true,
+			ask:  func(c C, w A) (any, error) { return done(r.People.ChangePassword(c, w, "wrong", "harbour-watch")) },
+		},
 		{name: "people.MakeToken", whole: true, ask: func(c C, w A) (any, error) {
 			w.ID++ // as if for another
-			return done(third(r.People.MakeToken(c, access.Actor{Kind: access.Token, ID: w.ID}, domain.Token{Name: "t", Grant: domain.Grant{Level: domain.AccessSee}})))
+			return done(
+				third(
+					r.People.MakeToken(
+						c,
+						access.Actor{Kind: access.Token, ID: w.ID},
+						domain.Token{Name: "t", Grant: domain.Grant{Level: domain.AccessSee}},
+					),
+				),
+			)
 		}},
 		{name: "people.SaveTeam", ask: func(c C, w A) (any, error) {
-			return r.People.SaveTeam(c, w, domain.Team{Name: "n", PlaceID: h.place, Grants: []domain.Grant{{PlaceID: h.place, Level: domain.AccessSee}}})
+			return r.People.SaveTeam(
+				c,
+				w,
+				domain.Team{Name: "n", PlaceID: h.place, Grants: []domain.Grant{{PlaceID: h.place, Level: domain.AccessSee}}},
+			)
 		}},
 		{name: "people.TakeToken", ask: func(c C, w A) (any, error) { return done(r.People.TakeToken(c, w, h.token)) }},
 		{name: "people.RemoveTeam", ask: func(c C, w A) (any, error) { return done(r.People.RemoveTeam(c, w, lastTeam(c, r))) }},
@@ -399,8 +507,10 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
-	"people.SignIn", "people.Actor", "people.Holder", "collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit", "collect.BytesPerSample",
-	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject", "judge.Form",
+	"people.SignIn", "people.Actor", "people.Holder", "collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
+	"collect.BytesPerSample",
+	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
+	"judge.Form",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record", "run.Simulates",
 	"run.Away", "run.While", "run.Answers", "run.Missed", "run.Unavailable", "run.Usual", "run.Trouble",
 }
@@ -411,8 +521,19 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 	for _, c := range calls(r, nil, held{}) {
 		listed = append(listed, c.name)
 	}
-	services := map[string]any{"watch": r.Watch, "transfer": r.Transfer, "collect": r.Kits, "judge": r.Judge, "respond": r.Respond, "run": (*run.Service)(nil),
-		"places": r.Places, "audit": r.Audit, "find": r.Find, "devices": r.Devices, "people": r.People}
+	services := map[string]any{
+		"watch":    r.Watch,
+		"transfer": r.Transfer,
+		"collect":  r.Kits,
+		"judge":    r.Judge,
+		"respond":  r.Respond,
+		"run":      (*run.Service)(nil),
+		"places":   r.Places,
+		"audit":    r.Audit,
+		"find":     r.Find,
+		"devices":  r.Devices,
+		"people":   r.People,
+	}
 	var found []string
 	for name, s := range services {
 		for m := range reflect.TypeOf(s).Methods() {
@@ -478,7 +599,19 @@ func TestServicesAllowWhoMay(t *testing.T) {
 			who = testkit.Anyone
 		}
 		_, err := c.ask(t.Context(), who)
-		if slices.Contains([]string{"people.ChangePassword", "people.MakeToken", "collect.Bring", "run.Simulated", "run.Break", "run.Mend", "respond.TryChannel", "watch.WhyValue"}, c.name) {
+		if slices.Contains(
+			[]string{
+				"people.ChangePassword",
+				"people.MakeToken",
+				"collect.Bring",
+				"run.Simulated",
+				"run.Break",
+				"run.Mend",
+				"respond.TryChannel",
+				"watch.WhyValue",
+			},
+			c.name,
+		) {
 			continue // refused for other reasons: nobody's own, no kit, nothing simulated, not collected
 		}
 		assert.NoError(t, err, c.name)
@@ -519,7 +652,10 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 	for _, table := range []string{"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series", "rules", "plans", "channels",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users", "teams", "team_members", "grants", "tokens", "keeps", "kit_versions"} {
 		var sum string
-		require.NoError(t, s.Pool().QueryRow(t.Context(), "SELECT coalesce(md5(string_agg(x::text, ',' ORDER BY x::text)), '') FROM "+table+" x").Scan(&sum))
+		require.NoError(
+			t,
+			s.Pool().QueryRow(t.Context(), "SELECT coalesce(md5(string_agg(x::text, ',' ORDER BY x::text)), '') FROM "+table+" x").Scan(&sum),
+		)
 		out[table] = sum
 	}
 	return out

@@ -60,10 +60,21 @@ func TestPagesWhileTheDatabaseIsAway(t *testing.T) {
 	assert.Equal(t, http.StatusServiceUnavailable, status)
 	status, _, _ = ask("/healthz", "*/*", "")
 	assert.Equal(t, http.StatusOK, status, "the process is well")
-	require.Eventually(t, func() bool { t, ok := r.Engine.Trouble(); return ok && t.Blocks > 0 }, 90*time.Second, 100*time.Millisecond, "collecting goes on")
+	require.Eventually(
+		t,
+		func() bool { t, ok := r.Engine.Trouble(); return ok && t.Blocks > 0 },
+		90*time.Second,
+		100*time.Millisecond,
+		"collecting goes on",
+	)
 
 	back()
-	require.Eventually(t, func() bool { status, _, _ := ask("/readyz", "*/*", ""); return status == http.StatusOK }, 30*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { status, _, _ := ask("/readyz", "*/*", ""); return status == http.StatusOK },
+		30*time.Second,
+		50*time.Millisecond,
+	)
 	status, body, _ = ask("/devices", "text/html", "")
 	assert.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "Sign out", "still signed in")

@@ -123,8 +123,17 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		return err
 	}
 	now := time.Now().UTC()
-	w := demo.World{Store: a.Store, People: a.People, Kits: a.Kits, Community: domain.Secret(at.Community), DeskToken: domain.Secret(at.DeskToken),
-		DeskURL: at.DeskURL, MailHost: at.MailHost, MailPort: at.MailPort, Port: a.Config.DemoPort}
+	w := demo.World{
+		Store:     a.Store,
+		People:    a.People,
+		Kits:      a.Kits,
+		Community: domain.Secret(at.Community),
+		DeskToken: domain.Secret(at.DeskToken),
+		DeskURL:   at.DeskURL,
+		MailHost:  at.MailHost,
+		MailPort:  at.MailPort,
+		Port:      a.Config.DemoPort,
+	}
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
 	}
@@ -191,8 +200,14 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 		return err
 	}
 	progress("ready")
-	fmt.Printf("\n  Open     %s\n  Sign in  %s / %s\n  Desk     %s\n  Mail     %s\n\n  Ctrl-C stops everything; make demo goes on, make demo-reset starts afresh.\n\n",
-		c.URL, demo.UserName, demo.Password, at.DeskURL, at.MailURL)
+	fmt.Printf(
+		"\n  Open     %s\n  Sign in  %s / %s\n  Desk     %s\n  Mail     %s\n\n  Ctrl-C stops everything; make demo goes on, make demo-reset starts afresh.\n\n",
+		c.URL,
+		demo.UserName,
+		demo.Password,
+		at.DeskURL,
+		at.MailURL,
+	)
 	select {
 	case <-ctx.Done():
 	case <-d.ended:

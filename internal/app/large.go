@@ -64,7 +64,12 @@ func RunLargeDemo(ctx context.Context, c config.Config, size LargeSize, world de
 		return err
 	}
 	progress("ready")
-	fmt.Printf("\n  Open     %s\n  Sign in  %s / %s\n\n  Ctrl-C stops everything; make demo-large goes on.\n\n", c.URL, demo.UserName, demo.Password)
+	fmt.Printf(
+		"\n  Open     %s\n  Sign in  %s / %s\n\n  Ctrl-C stops everything; make demo-large goes on.\n\n",
+		c.URL,
+		demo.UserName,
+		demo.Password,
+	)
 	<-ctx.Done()
 	fmt.Println("stopping …")
 	return nil
@@ -101,7 +106,13 @@ func (a *App) loadLarge(ctx context.Context, world demo.Large, progress func(str
 }
 
 // loadFleet makes some devices and brings in their past.
-func (a *App) loadFleet(ctx context.Context, world demo.Large, grounds demo.Grounds, first, last int, now time.Time) (points int, err error) {
+func (a *App) loadFleet(
+	ctx context.Context,
+	world demo.Large,
+	grounds demo.Grounds,
+	first, last int,
+	now time.Time,
+) (points int, err error) {
 	var past []samples.History
 	for i := first; i < last; i++ {
 		series, err := world.BuildDevice(ctx, grounds, i, now)

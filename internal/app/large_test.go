@@ -19,8 +19,12 @@ import (
 func TestLoadLarge(t *testing.T) {
 	r := build(t)
 	const devices, days = 5 * largeBatch / 2, 16
-	world := demo.Large{World: demo.World{Store: r.Store, People: r.People, Kits: r.Kits, Community: "c", Port: 161}, Devices: devices, Days: days,
-		At: func(i int) netip.Addr { return sim.Offset(r.base, 1, i) }}
+	world := demo.Large{
+		World:   demo.World{Store: r.Store, People: r.People, Kits: r.Kits, Community: "c", Port: 161},
+		Devices: devices,
+		Days:    days,
+		At:      func(i int) netip.Addr { return sim.Offset(r.base, 1, i) },
+	}
 	var said []string
 	require.NoError(t, r.loadLarge(t.Context(), world, func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }))
 	assert.Contains(t, said[len(said)-1], "20 of 20 devices")
@@ -38,16 +42,19 @@ func TestLoadLarge(t *testing.T) {
 	// begin is rounded down to a quarter, which adds at most two steps.
 	const least = 2*96 + 14*288
 	counted := 0
-	require.NoError(t, r.Store.Samples.Points(t.Context(), ids, time.Now().AddDate(0, 0, -days-1), time.Now(), func(id int64, p []codec.Point) error {
-		counted++
-		assert.GreaterOrEqual(t, len(p), least, id)
-		assert.LessOrEqual(t, len(p), least+3, id)
-		for i := 1; i < len(p); i++ {
-			if p[i].T <= p[i-1].T {
-				t.Errorf("series %d goes back at %d", id, i)
+	require.NoError(
+		t,
+		r.Store.Samples.Points(t.Context(), ids, time.Now().AddDate(0, 0, -days-1), time.Now(), func(id int64, p []codec.Point) error {
+			counted++
+			assert.GreaterOrEqual(t, len(p), least, id)
+			assert.LessOrEqual(t, len(p), least+3, id)
+			for i := 1; i < len(p); i++ {
+				if p[i].T <= p[i-1].T {
+					t.Errorf("series %d goes back at %d", id, i)
+				}
 			}
-		}
-		return nil
-	}))
+			return nil
+		}),
+	)
 	assert.Equal(t, len(all), counted)
 }

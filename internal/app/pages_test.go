@@ -40,24 +40,72 @@ func grow(t *testing.T, r running, from, to, ports int) {
 		parts := make([]domain.Part, ports)
 		for i := range parts {
 			name := fmt.Sprintf("port%d", i+1)
-			parts[i] = domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: name, Index: fmt.Sprint(i + 1), Name: name, Note: "to the quay, " + strings.Repeat("x", i%40)}
+			parts[i] = domain.Part{
+				DeviceID: d.ID,
+				Kit:      "interfaces",
+				Kind:     "interface",
+				Key:      name,
+				Index:    fmt.Sprint(i + 1),
+				Name:     name,
+				Note:     "to the quay, " + strings.Repeat("x", i%40),
+			}
 		}
 		parts, err = r.Store.Parts.Add(ctx, parts)
 		require.NoError(t, err)
 		var series []domain.Series
 		for _, p := range parts {
 			for _, reading := range []string{"in", "out", "in_errors", "out_errors"} {
-				series = append(series, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "interfaces", Reading: reading, Name: reading, Unit: "bit/s", Interval: time.Minute, State: domain.SeriesOK})
+				series = append(
+					series,
+					domain.Series{
+						DeviceID: d.ID,
+						PartID:   p.ID,
+						Kit:      "interfaces",
+						Reading:  reading,
+						Name:     reading,
+						Unit:     "bit/s",
+						Interval: time.Minute,
+						State:    domain.SeriesOK,
+					},
+				)
 			}
 		}
 		series, err = r.Store.Series.Add(ctx, series)
 		require.NoError(t, err)
 		x := series[2]
-		subject := judging.Series{ID: x.ID, DeviceID: d.ID, PartID: x.PartID, Part: "port1", Name: x.Name, Kit: x.Kit, Reading: x.Reading, Every: x.Interval}
+		subject := judging.Series{
+			ID:       x.ID,
+			DeviceID: d.ID,
+			PartID:   x.PartID,
+			Part:     "port1",
+			Name:     x.Name,
+			Kit:      x.Kit,
+			Reading:  x.Reading,
+			Every:    x.Interval,
+		}
 		at := time.Now().UTC().Add(-time.Duration(n) * time.Second)
 		found.Add(judging.Result{
-			Judged: []judging.Judged{{Rule: rules[i], Series: subject, Device: judging.Device{ID: d.ID, Name: d.Name}, To: domain.LevelWarning, At: at, FirstBadAt: at, Value: 9, Limit: 5}},
-			Health: []judging.HealthChange{{Device: judging.Device{ID: d.ID, Name: d.Name}, From: domain.Unknown, To: domain.Warning, At: at, Reason: "port1 receives broken packets"}},
+			Judged: []judging.Judged{
+				{
+					Rule:       rules[i],
+					Series:     subject,
+					Device:     judging.Device{ID: d.ID, Name: d.Name},
+					To:         domain.LevelWarning,
+					At:         at,
+					FirstBadAt: at,
+					Value:      9,
+					Limit:      5,
+				},
+			},
+			Health: []judging.HealthChange{
+				{
+					Device: judging.Device{ID: d.ID, Name: d.Name},
+					From:   domain.Unknown,
+					To:     domain.Warning,
+					At:     at,
+					Reason: "port1 receives broken packets",
+				},
+			},
 		})
 	}
 	require.NoError(t, r.Respond.Record(ctx, 0, found))
@@ -104,11 +152,15 @@ func TestPagesAskTheSameOfFewAndOfMany(t *testing.T) {
 		require.NoError(t, err)
 	}
 	pages := []string{
-		"/", "/devices", "/devices?health=warning", "/devices/1", "/devices/1?part=1", "/devices/1/values", "/devices/1/values?show=side", "/series/1", "/chart?series=1", "/find", "/find/new",
-		"/collect", "/collect/values", "/collect/values?sort=-value", "/judge", "/judge/rules/1", "/judge/transitions", "/judge/transitions?devices=1", "/incidents", "/incidents?state=all&sort=device",
-		"/incidents/1", "/respond/deliveries", "/respond/plans", "/run", "/run/storage", "/run/storage?by=device", "/run/storage?by=reading", "/run/channels",
+		"/", "/devices", "/devices?health=warning", "/devices/1", "/devices/1?part=1", "/devices/1/values",
+		"/devices/1/values?show=side", "/series/1", "/chart?series=1", "/find", "/find/new",
+		"/collect", "/collect/values", "/collect/values?sort=-value", "/judge", "/judge/rules/1", "/judge/transitions",
+		"/judge/transitions?devices=1", "/incidents", "/incidents?state=all&sort=device",
+		"/incidents/1", "/respond/deliveries", "/respond/plans", "/run", "/run/storage", "/run/storage?by=device",
+		"/run/storage?by=reading", "/run/channels",
 		"/search?q=sw-", "/why/device/1", "/why/series/1", "/why/incident/1",
-		"/api/v1/devices", "/api/v1/devices/1/readings", "/api/v1/devices/1/parts", "/api/v1/incidents", "/api/v1/incidents/1", "/api/v1/rules", "/api/v1/kits", "/api/v1/transitions",
+		"/api/v1/devices", "/api/v1/devices/1/readings", "/api/v1/devices/1/parts", "/api/v1/incidents", "/api/v1/incidents/1",
+		"/api/v1/rules", "/api/v1/kits", "/api/v1/transitions",
 	}
 	grow(t, r, 0, 2, 3)
 	few := map[string]int{}
@@ -120,7 +172,14 @@ func TestPagesAskTheSameOfFewAndOfMany(t *testing.T) {
 	grow(t, r, 2, 60, 12)
 	for _, path := range pages {
 		statements := askSettled(t, r, c, path)
-		assert.LessOrEqual(t, statements.Count(), few[path]+1, "%s asks more of 60 devices than of 2:\n%s", path, strings.Join(statements.SQL, "\n"))
+		assert.LessOrEqual(
+			t,
+			statements.Count(),
+			few[path]+1,
+			"%s asks more of 60 devices than of 2:\n%s",
+			path,
+			strings.Join(statements.SQL, "\n"),
+		)
 	}
 }
 

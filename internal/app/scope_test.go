@@ -89,15 +89,36 @@ func (w *thicket) plant(t *testing.T, place domain.ID, n int, broken rule.Rule) 
 		Address: netip.AddrFrom4([4]byte{192, 0, 2, byte(n + 1)}), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
 	require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
-	parts, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: w.name(place), Note: w.name(place)}})
+	parts, err := s.Parts.Add(
+		ctx,
+		[]domain.Part{{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: w.name(place), Note: w.name(place)}},
+	)
 	require.NoError(t, err)
-	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in", Unit: "1/s", Interval: time.Minute}})
+	series, err := s.Series.Add(
+		ctx,
+		[]domain.Series{
+			{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in", Unit: "1/s", Interval: time.Minute},
+		},
+	)
 	require.NoError(t, err)
-	require.NoError(t, s.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 1}}}))
+	require.NoError(
+		t,
+		s.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 1}}}),
+	)
 	at := time.Now().UTC()
 	of := judging.Device{ID: d.ID, Name: d.Name, PlaceID: place}
-	found := judging.Result{Judged: []judging.Judged{{Rule: broken, Device: of, To: domain.LevelWarning, At: at, FirstBadAt: at, Value: 9, Limit: 5,
-		Series: judging.Series{ID: series[0].ID, DeviceID: d.ID, Part: parts[0].Name, Name: "Errors in", Kit: "interfaces", Reading: "in_errors", Every: time.Minute}}}}
+	found := judging.Result{
+		Judged: []judging.Judged{{Rule: broken, Device: of, To: domain.LevelWarning, At: at, FirstBadAt: at, Value: 9, Limit: 5,
+			Series: judging.Series{
+				ID:       series[0].ID,
+				DeviceID: d.ID,
+				Part:     parts[0].Name,
+				Name:     "Errors in",
+				Kit:      "interfaces",
+				Reading:  "in_errors",
+				Every:    time.Minute,
+			}}},
+	}
 	if len(w.devices) > 0 {
 		root := w.devices[w.IntN(len(w.devices))]
 		trace := why.Trace{Question: "Why unreachable?", Answer: "what it is reached through does not answer"}
@@ -116,15 +137,34 @@ func (w *thicket) plant(t *testing.T, place domain.ID, n int, broken rule.Rule) 
 func (w *thicket) settle(t *testing.T, place domain.ID) {
 	t.Helper()
 	ctx, who := t.Context(), testkit.Anyone
-	team, err := w.r.People.SaveTeam(ctx, who, domain.Team{Name: w.name(place), PlaceID: place, Grants: []domain.Grant{{PlaceID: place, Level: domain.AccessSee}}})
+	team, err := w.r.People.SaveTeam(
+		ctx,
+		who,
+		domain.Team{Name: w.name(place), PlaceID: place, Grants: []domain.Grant{{PlaceID: place, Level: domain.AccessSee}}},
+	)
 	require.NoError(t, err)
 	_, err = w.r.People.Add(ctx, who, people.Draft{Name: w.name(place), PlaceID: place, Teams: []domain.ID{team.ID}, Secret: "night-watch"})
 	require.NoError(t, err)
-	sweep, err := w.r.Find.Create(ctx, who, find.Draft{PlaceID: place, Name: w.name(place), Ranges: "127.119.0.0/30", Port: 1, Community: "c", NewName: w.name(place)})
+	sweep, err := w.r.Find.Create(
+		ctx,
+		who,
+		find.Draft{PlaceID: place, Name: w.name(place), Ranges: "127.119.0.0/30", Port: 1, Community: "c", NewName: w.name(place)},
+	)
 	require.NoError(t, err)
-	require.NoError(t, w.r.Store.Finds.Save(ctx, []domain.Find{{SweepID: sweep.ID, Identity: w.name(place), Address: "127.119.0.1", Name: w.name(place), Way: "snmp",
-		Verdict: domain.FindNew, FoundAt: time.Now()}}))
-	gone, err := w.r.Store.Devices.Add(ctx, domain.Device{PlaceID: place, Name: w.name(place), Address: netip.MustParseAddr("192.0.2.200"), CreatedAt: time.Now()}, "", nil)
+	require.NoError(
+		t,
+		w.r.Store.Finds.Save(
+			ctx,
+			[]domain.Find{{SweepID: sweep.ID, Identity: w.name(place), Address: "127.119.0.1", Name: w.name(place), Way: "snmp",
+				Verdict: domain.FindNew, FoundAt: time.Now()}},
+		),
+	)
+	gone, err := w.r.Store.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place, Name: w.name(place), Address: netip.MustParseAddr("192.0.2.200"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	require.NoError(t, w.r.Devices.Remove(ctx, who, gone.ID))
 }
@@ -185,15 +225,55 @@ func TestNothingTellsOfWhatIsOutside(t *testing.T) {
 }
 
 // paths are the pages of every thing, by its number.
-var paths = []string{"/devices/%d", "/devices/%d/values", "/devices/%d/where", "/series/%d", "/series/%d/samples?format=csv", "/chart?series=%d&span=1h", "/incidents/%d",
-	"/run/places/%d", "/run/people/%d", "/run/teams/%d", "/find/sweeps/%d", "/run/audit/%d", "/why/device/%d", "/why/transition/%d", "/why/alert/%d", "/why/event/%d",
-	"/why/incident/%d", "/why/series/%d", "/why/delivery/%d"}
+var paths = []string{
+	"/devices/%d",
+	"/devices/%d/values",
+	"/devices/%d/where",
+	"/series/%d",
+	"/series/%d/samples?format=csv",
+	"/chart?series=%d&span=1h",
+	"/incidents/%d",
+	"/run/places/%d",
+	"/run/people/%d",
+	"/run/teams/%d",
+	"/find/sweeps/%d",
+	"/run/audit/%d",
+	"/why/device/%d",
+	"/why/transition/%d",
+	"/why/alert/%d",
+	"/why/event/%d",
+	"/why/incident/%d",
+	"/why/series/%d",
+	"/why/delivery/%d",
+}
 
 // crawl opens every page that links lead to, and those of every thing.
 func (w *thicket) crawl(t *testing.T, c *http.Client, secret *regexp.Regexp) int {
 	t.Helper()
-	queue := []string{"/", "/devices", "/find", "/collect", "/collect/values", "/judge", "/judge/transitions", "/incidents?state=all", "/respond/deliveries", "/devices/removed",
-		"/run/places", "/run/people", "/run/teams", "/run/audit", "/run/audit/export", "/run/audit/export?format=json", "/me", "/search?q=zq", "/find/new", "/run/places/new", "/run/people/new", "/run/teams/new"}
+	queue := []string{
+		"/",
+		"/devices",
+		"/find",
+		"/collect",
+		"/collect/values",
+		"/judge",
+		"/judge/transitions",
+		"/incidents?state=all",
+		"/respond/deliveries",
+		"/devices/removed",
+		"/run/places",
+		"/run/people",
+		"/run/teams",
+		"/run/audit",
+		"/run/audit/export",
+		"/run/audit/export?format=json",
+		"/me",
+		"/search?q=zq",
+		"/find/new",
+		"/run/places/new",
+		"/run/people/new",
+		"/run/teams/new",
+	}
 	for n := 1; n <= thicketDevices+5; n++ {
 		for _, p := range paths {
 			queue = append(queue, fmt.Sprintf(p, n))

@@ -40,7 +40,11 @@ func Serve(ctx context.Context, c config.Config, log *slog.Logger) error {
 // CreateToken makes a key for the API and prints it.
 func CreateToken(ctx context.Context, c config.Config, name, level string) error {
 	return withPeople(ctx, c, func(svc *people.Service) error {
-		_, key, err := svc.MakeToken(ctx, access.Itself("owl token create"), domain.Token{Name: name, Grant: domain.Grant{Level: domain.Access(level)}})
+		_, key, err := svc.MakeToken(
+			ctx,
+			access.Itself("owl token create"),
+			domain.Token{Name: name, Grant: domain.Grant{Level: domain.Access(level)}},
+		)
 		if err != nil {
 			return err
 		}
@@ -52,7 +56,12 @@ func CreateToken(ctx context.Context, c config.Config, name, level string) error
 // AddUser stores a person who may sign in.
 func AddUser(ctx context.Context, c config.Config, name, display, level string, password domain.Secret) error {
 	return withPeople(ctx, c, func(svc *people.Service) error {
-		_, err := svc.Enrol(ctx, access.Itself("owl user add"), people.Draft{Name: name, Display: display, Secret: password}, domain.Access(level))
+		_, err := svc.Enrol(
+			ctx,
+			access.Itself("owl user add"),
+			people.Draft{Name: name, Display: display, Secret: password},
+			domain.Access(level),
+		)
 		return err
 	})
 }

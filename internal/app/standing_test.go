@@ -40,7 +40,10 @@ func TestStatesAndTextsTellSinceWhenTheyStand(t *testing.T) {
 		return named[0]
 	}
 	about, port := find("host-1", "", "description"), find("hq-core-1", "port33", "state")
-	coded, _, err := r.Store.Words.Code(ctx, []domain.SeriesText{{SeriesID: about.ID, Text: "Fathom Systems FH-2 hypervisor host, build 7714"}})
+	coded, _, err := r.Store.Words.Code(
+		ctx,
+		[]domain.SeriesText{{SeriesID: about.ID, Text: "Fathom Systems FH-2 hypervisor host, build 7714"}},
+	)
 	require.NoError(t, err)
 	r.pastOf(t, about.ID, func(int) float64 { return coded[0].Value })
 	r.pastOf(t, port.ID, func(hour int) float64 { return float64(1 + hour/12%2*4) }) // up until noon, then dormant

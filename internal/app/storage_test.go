@@ -25,7 +25,10 @@ func TestStoragePage(t *testing.T) {
 	r, _ := world(t)
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
-	for by, want := range map[string]string{"kit": "host-resources", "reading": "interfaces / in_errors", "place": "Skerry House", "device": "hq-core-1", "nonsense": "host-resources"} {
+	for by, want := range map[string]string{
+		"kit": "host-resources", "reading": "interfaces / in_errors", "place": "Skerry House", "device": "hq-core-1",
+		"nonsense": "host-resources",
+	} {
 		for _, sort := range []string{"", "name", "-name", "series", "-samples", "used", "-month"} {
 			status, body, _ := get(t, c, r.url+"/run/storage?by="+by+"&sort="+sort)
 			assert.Equal(t, 200, status)
@@ -106,7 +109,12 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, settled)
 	var class int
-	require.NoError(t, r.Store.Pool().QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").Scan(&class))
+	require.NoError(
+		t,
+		r.Store.Pool().
+			QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").
+			Scan(&class),
+	)
 	assert.Equal(t, 400, class, "what is stored lies with what is kept as long")
 	_, body, _ = get(t, c, r.url+"/run/storage?by=reading&q=interfaces")
 	assert.Equal(t, "400 · 365 · 1825 · 500", keptIn(t, body))
@@ -125,7 +133,12 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	settled, err = r.Store.SettleKeeps(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 1, settled)
-	require.NoError(t, r.Store.Pool().QueryRow(ctx, "SELECT max(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").Scan(&class))
+	require.NoError(
+		t,
+		r.Store.Pool().
+			QueryRow(ctx, "SELECT max(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").
+			Scan(&class),
+	)
 	assert.LessOrEqual(t, class, 0)
 }
 

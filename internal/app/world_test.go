@@ -29,7 +29,15 @@ func world(t *testing.T) (running, *demo.Client) {
 	r := build(t)
 	host, port := sim.MailHost(r.base)
 	client := &demo.Client{URL: sim.ControlURL(r.base)}
-	at := StandIns{Control: client.URL, DeskURL: sim.DeskURL(r.base), MailURL: sim.MailURL(r.base), MailHost: host, MailPort: port, Community: "c", DeskToken: "d"}
+	at := StandIns{
+		Control:   client.URL,
+		DeskURL:   sim.DeskURL(r.base),
+		MailURL:   sim.MailURL(r.base),
+		MailHost:  host,
+		MailPort:  port,
+		Community: "c",
+		DeskToken: "d",
+	}
 	past := Past{All: 90 * time.Minute, Fine: 40 * time.Minute, Judged: 90 * time.Minute}
 	require.NoError(t, r.LoadDemo(t.Context(), client, at, past, func(string) {}))
 	r.run(t, &Demo{Client: client, DeskURL: at.DeskURL, MailURL: at.MailURL})
@@ -63,7 +71,14 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
 	seen, count := map[string]bool{}, map[string]int{}
-	queue := []string{"/", "/respond/deliveries", "/judge/transitions", "/search?q=switch", "/incidents?state=all&page=1", "/collect/values?sort=-value"}
+	queue := []string{
+		"/",
+		"/respond/deliveries",
+		"/judge/transitions",
+		"/search?q=switch",
+		"/incidents?state=all&page=1",
+		"/collect/values?sort=-value",
+	}
 	for len(queue) > 0 {
 		address := strings.ReplaceAll(queue[0], "&amp;", "&")
 		queue = queue[1:]
@@ -101,12 +116,19 @@ func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 	require.NoError(t, err)
 	res.Body.Close()
 	in := r.incident(t)
-	for _, path := range []string{"/", "/devices/1", "/find", "/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d", in.ID), "/respond/deliveries", "/respond/plans", "/run/channels", "/run/drill"} {
+	for _, path := range []string{
+		"/", "/devices/1", "/find", "/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d", in.ID), "/respond/deliveries",
+		"/respond/plans", "/run/channels", "/run/drill",
+	} {
 		status, body, _ := get(t, c, r.url+path)
 		assert.Equal(t, 200, status, path)
 		assert.Empty(t, posts.FindAllString(body, -1), path)
 	}
-	for _, path := range []string{"/find/new", "/devices/1/pause", "/devices/1/where", "/devices/1/delete", "/devices/removed/1/restore", "/devices/removed/1/forget", "/devices/1/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d/resolve", in.ID), "/respond/plans/1", "/run/channels/1", "/run/drill"} {
+	for _, path := range []string{
+		"/find/new", "/devices/1/pause", "/devices/1/where", "/devices/1/delete", "/devices/removed/1/restore",
+		"/devices/removed/1/forget", "/devices/1/collect", "/judge/rules/1", fmt.Sprintf("/incidents/%d/resolve", in.ID),
+		"/respond/plans/1", "/run/channels/1", "/run/drill",
+	} {
 		status, body := post(t, c, r.url+path, url.Values{"text": {"x"}})
 		assert.Equal(t, 403, status, path)
 		assert.Contains(t, body, "level of access", path)
@@ -205,8 +227,17 @@ func TestRuleIsRehearsedSavedAndActs(t *testing.T) {
 	require.NoError(t, err)
 	cpu := rules[slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "cpu" })]
 	path := fmt.Sprintf("%s/judge/rules/%d", r.url, cpu.ID)
-	form := url.Values{"name": {"Busy <i>"}, "title": {"Processor of {device} is busy"}, "side": {"above"}, "for": {"1 value"}, "recover_for": {"1 value"}, "enabled": {"on"},
-		"raise_critical": {"ninety"}, "raise_warning": {"0,5"}, "recover_warning": {"0.7"}}
+	form := url.Values{
+		"name":            {"Busy <i>"},
+		"title":           {"Processor of {device} is busy"},
+		"side":            {"above"},
+		"for":             {"1 value"},
+		"recover_for":     {"1 value"},
+		"enabled":         {"on"},
+		"raise_critical":  {"ninety"},
+		"raise_warning":   {"0,5"},
+		"recover_warning": {"0.7"},
+	}
 	status, body := post(t, c, path, form)
 	assert.Equal(t, 422, status)
 	assert.Contains(t, body, "Must be a number")
@@ -261,7 +292,12 @@ func TestSweepIsMadeAndFindsAdoptedInTheScreens(t *testing.T) {
 	res.Body.Close()
 	page := r.url + res.Header.Get("HX-Redirect")
 	require.Regexp(t, `/find/sweeps/\d+$`, page)
-	require.Eventually(t, func() bool { _, body, _ := get(t, c, page); return strings.Contains(body, `data-state="done"`) }, 30*time.Second, 100*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { _, body, _ := get(t, c, page); return strings.Contains(body, `data-state="done"`) },
+		30*time.Second,
+		100*time.Millisecond,
+	)
 	_, body, _ = get(t, c, page+"?q=EDGE")
 	assert.Contains(t, body, "sh-edge-1")
 	assert.NotContains(t, body, "sh-sw-1")

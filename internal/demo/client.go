@@ -44,7 +44,12 @@ func (c *Client) Mend(ctx context.Context, id int) (out domain.Fault, err error)
 
 // history opens the recorded past of a device.
 func (c *Client) history(ctx context.Context, address netip.Addr, from, to time.Time, step time.Duration) (io.ReadCloser, error) {
-	q := url.Values{"address": {address.String()}, "from": {fmt.Sprint(from.Unix())}, "to": {fmt.Sprint(to.Unix())}, "step": {fmt.Sprint(int(step.Seconds()))}}
+	q := url.Values{
+		"address": {address.String()},
+		"from":    {fmt.Sprint(from.Unix())},
+		"to":      {fmt.Sprint(to.Unix())},
+		"step":    {fmt.Sprint(int(step.Seconds()))},
+	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.URL+"/history?"+q.Encode(), nil)
 	if err != nil {
 		return nil, err

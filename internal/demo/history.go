@@ -26,7 +26,14 @@ type object struct {
 }
 
 // Each implements engine.History.
-func (h History) Each(ctx context.Context, d domain.Device, questions []way.Question, from, to time.Time, step time.Duration, f func([]derive.Fetched)) error {
+func (h History) Each(
+	ctx context.Context,
+	d domain.Device,
+	questions []way.Question,
+	from, to time.Time,
+	step time.Duration,
+	f func([]derive.Fetched),
+) error {
 	body, err := h.Client.history(ctx, d.Address, from, to, step)
 	if err != nil {
 		return err
@@ -79,7 +86,9 @@ func newReplay(objects []object, questions []way.Question) *replay {
 	}
 	for _, o := range objects {
 		cell := cells[o.OID]
-		kind := map[string]derive.Kind{"counter32": derive.Counter32, "counter64": derive.Counter64, "gauge": derive.Gauge, "text": derive.Text}[o.Type]
+		kind := map[string]derive.Kind{
+			"counter32": derive.Counter32, "counter64": derive.Counter64, "gauge": derive.Gauge, "text": derive.Text,
+		}[o.Type]
 		if o.Fixed == nil {
 			r.moving = append(r.moving, slot{cell, kind})
 			continue

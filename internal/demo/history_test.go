@@ -32,16 +32,24 @@ func TestHistoryBecomesAnswers(t *testing.T) {
 	}
 	var got [][]derive.Fetched
 	h := History{Client: &Client{URL: server.URL}}
-	err := h.Each(t.Context(), domain.Device{Address: netip.MustParseAddr("192.0.2.1")}, requests, time.Unix(1000, 0), time.Unix(2000, 0), time.Minute, func(a []derive.Fetched) {
-		copied := append([]derive.Fetched(nil), a...)
-		for i := range copied {
-			copied[i].Rows = nil
-			for _, row := range a[i].Rows {
-				copied[i].Rows = append(copied[i].Rows, derive.Row{Index: row.Index, Values: append([]derive.Value(nil), row.Values...)})
+	err := h.Each(
+		t.Context(),
+		domain.Device{Address: netip.MustParseAddr("192.0.2.1")},
+		requests,
+		time.Unix(1000, 0),
+		time.Unix(2000, 0),
+		time.Minute,
+		func(a []derive.Fetched) {
+			copied := append([]derive.Fetched(nil), a...)
+			for i := range copied {
+				copied[i].Rows = nil
+				for _, row := range a[i].Rows {
+					copied[i].Rows = append(copied[i].Rows, derive.Row{Index: row.Index, Values: append([]derive.Value(nil), row.Values...)})
+				}
 			}
-		}
-		got = append(got, copied)
-	})
+			got = append(got, copied)
+		},
+	)
 	require.NoError(t, err)
 	require.Len(t, got, 2)
 	assert.Equal(t, 0.012, got[0][0].Rows[0].Values[0].Num, "12000 µs")

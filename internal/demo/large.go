@@ -44,7 +44,11 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 	if err := l.people(ctx); err != nil {
 		return g, err
 	}
-	c, err := l.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"}, domain.Secrets{"community": l.Community})
+	c, err := l.Store.Credentials.Add(
+		ctx,
+		domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"},
+		domain.Secrets{"community": l.Community},
+	)
 	if err != nil {
 		return g, err
 	}
@@ -66,8 +70,13 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 // BuildDevice makes the i-th device with its parts and series, which it returns.
 func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time) (out []domain.Series, err error) {
 	err = l.Store.InTx(ctx, func(tx *store.Areas) error {
-		d, err := tx.Devices.Add(ctx, domain.Device{PlaceID: g.sites[i%largeSites], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Kind: "switch",
-			Vendor: vendorOf("BS-24"), Model: "BS-24", CreatedAt: now}, "", nil)
+		d, err := tx.Devices.Add(
+			ctx,
+			domain.Device{PlaceID: g.sites[i%largeSites], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Kind: "switch",
+				Vendor: vendorOf("BS-24"), Model: "BS-24", CreatedAt: now},
+			"",
+			nil,
+		)
 		if err != nil {
 			return err
 		}
@@ -82,7 +91,10 @@ func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time
 		var parts []domain.Part
 		for n := range largePorts {
 			port := fmt.Sprintf("port%d", n+1)
-			parts = append(parts, domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: port, Index: fmt.Sprint(n + 1), Name: port, Speed: 1e9})
+			parts = append(
+				parts,
+				domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: port, Index: fmt.Sprint(n + 1), Name: port, Speed: 1e9},
+			)
 		}
 		if parts, err = tx.Parts.Add(ctx, parts); err != nil {
 			return err

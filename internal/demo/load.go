@@ -29,7 +29,11 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 	if err := w.responses(ctx); err != nil {
 		return err
 	}
-	c, err := w.Store.Credentials.Add(ctx, domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"}, domain.Secrets{"community": w.Community})
+	c, err := w.Store.Credentials.Add(
+		ctx,
+		domain.Credential{Name: "Kittiwake read", Kind: "snmp-v2c", Ranges: "127.0.0.0/8"},
+		domain.Secrets{"community": w.Community},
+	)
 	if err != nil {
 		return err
 	}
@@ -50,7 +54,10 @@ func (w *World) responses(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, err = w.Store.Plans.Save(ctx, plan.Plan{Name: "Shore desk", Enabled: true, Steps: plan.Usual(mail.ID, desk.ID, "shore-desk@kittiwake.example")})
+	_, err = w.Store.Plans.Save(
+		ctx,
+		plan.Plan{Name: "Shore desk", Enabled: true, Steps: plan.Usual(mail.ID, desk.ID, "shore-desk@kittiwake.example")},
+	)
 	return err
 }
 
@@ -78,7 +85,13 @@ func (w *World) estate(ctx context.Context, tx *store.Areas, devices []domain.Si
 	return nil
 }
 
-func (w *World) device(ctx context.Context, tx *store.Areas, d domain.SimulatedDevice, place, credential, via domain.ID, now time.Time) (domain.Device, error) {
+func (w *World) device(
+	ctx context.Context,
+	tx *store.Areas,
+	d domain.SimulatedDevice,
+	place, credential, via domain.ID,
+	now time.Time,
+) (domain.Device, error) {
 	var others []string
 	for _, a := range d.Others {
 		others = append(others, a.String())
@@ -114,5 +127,8 @@ func (w *World) device(ctx context.Context, tx *store.Areas, d domain.SimulatedD
 
 // talk sets how a simulated device is asked.
 func (w *World) talk(ctx context.Context, tx *store.Areas, device, credential domain.ID) error {
-	return tx.Endpoints.Save(ctx, domain.Endpoint{DeviceID: device, Way: "snmp", CredentialID: credential, Settings: map[string]string{"port": fmt.Sprint(w.Port)}})
+	return tx.Endpoints.Save(
+		ctx,
+		domain.Endpoint{DeviceID: device, Way: "snmp", CredentialID: credential, Settings: map[string]string{"port": fmt.Sprint(w.Port)}},
+	)
 }

@@ -27,8 +27,13 @@ type team struct {
 // teams are those of the demo world.
 var teams = []team{
 	{"Shore desk", domain.AccessAdminister, nil, nil, []people.Draft{{Name: UserName, Display: "Ines"}}},
-	{"Terminal helpers", domain.AccessOperate, []string{"North Pier", "Sandhaven", "Gull Rock"}, []domain.Area{domain.AreaWatch, domain.AreaRespond},
-		[]people.Draft{{Name: "marek", Display: "Marek"}}},
+	{
+		"Terminal helpers",
+		domain.AccessOperate,
+		[]string{"North Pier", "Sandhaven", "Gull Rock"},
+		[]domain.Area{domain.AreaWatch, domain.AreaRespond},
+		[]people.Draft{{Name: "marek", Display: "Marek"}},
+	},
 	{"Ship crews", domain.AccessOperate, []string{"MV Petrel"}, []domain.Area{domain.AreaWatch, domain.AreaRespond},
 		[]people.Draft{{Name: "runa", Display: "Runa"}}},
 	{"Auditors", domain.AccessSee, nil, nil, []people.Draft{{Name: "auditor", Display: "Auditor"}}},

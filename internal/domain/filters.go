@@ -11,10 +11,10 @@ type ReadingKey struct {
 // KeepDays is for how many days the samples of a reading are kept, single and
 // in rollups; 0 means the setting for all.
 type KeepDays struct {
-	Points      int `json:"points" required:"false"`
+	Points      int `json:"points"       required:"false"`
 	FiveMinutes int `json:"five_minutes" required:"false"`
-	Hours       int `json:"hours" required:"false"`
-	Days        int `json:"days" required:"false"`
+	Hours       int `json:"hours"        required:"false"`
+	Days        int `json:"days"         required:"false"`
 }
 
 // Most days that samples may be kept: ten years of points, twenty of rollups.

@@ -74,7 +74,8 @@ func (a *agent) view() []object {
 			value any
 		}{
 			"2.2.1.2": {gosnmp.OctetString, r.name}, "2.2.1.3": {gosnmp.Integer, 6}, "2.2.1.5": {gosnmp.Gauge32, uint32(1_000_000_000)},
-			"2.2.1.7": {gosnmp.Integer, 1}, "2.2.1.8": {gosnmp.Integer, 1}, "2.2.1.10": {gosnmp.Counter32, uint32(r.in)}, "2.2.1.14": {gosnmp.Counter32, uint32(0)},
+			"2.2.1.7": {gosnmp.Integer, 1}, "2.2.1.8": {gosnmp.Integer, 1}, "2.2.1.10": {gosnmp.Counter32, uint32(r.in)},
+			"2.2.1.14": {gosnmp.Counter32, uint32(0)},
 			"2.2.1.16": {gosnmp.Counter32, uint32(r.out)}, "2.2.1.20": {gosnmp.Counter32, uint32(0)}, "31.1.1.1.1": {gosnmp.OctetString, r.name},
 			"31.1.1.1.6": {gosnmp.Counter64, r.in}, "31.1.1.1.10": {gosnmp.Counter64, r.out}, "31.1.1.1.15": {gosnmp.Gauge32, uint32(1000)},
 		} {
@@ -171,10 +172,20 @@ func (a *agent) serve(t *testing.T) int {
 func facing(t *testing.T, a *agent) world {
 	t.Helper()
 	w, ctx := setup(t, "interfaces"), t.Context()
-	c, err := w.store.Credentials.Add(ctx, domain.Credential{Name: "read", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "c"})
+	c, err := w.store.Credentials.Add(
+		ctx,
+		domain.Credential{Name: "read", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"},
+		domain.Secrets{"community": "c"},
+	)
 	require.NoError(t, err)
 	settings := map[string]string{"port": fmt.Sprint(a.serve(t)), "timeout": "300ms", "retries": "2"}
-	require.NoError(t, w.store.Endpoints.Save(ctx, domain.Endpoint{DeviceID: w.device.ID, Way: "snmp", Address: netip.MustParseAddr("127.0.0.1"), CredentialID: c.ID, Settings: settings}))
+	require.NoError(
+		t,
+		w.store.Endpoints.Save(
+			ctx,
+			domain.Endpoint{DeviceID: w.device.ID, Way: "snmp", Address: netip.MustParseAddr("127.0.0.1"), CredentialID: c.ID, Settings: settings},
+		),
+	)
 	client, err := snmp.NewClient()
 	require.NoError(t, err)
 	t.Cleanup(client.Close)
@@ -350,13 +361,21 @@ func TestAnAgentWithDuplicateNames(t *testing.T) {
 }
 
 func TestAnAgentWithTenThousandRows(t *testing.T) {
-	a := &agent{uptime: 360_000, hidden: []string{"2.2.1.5", "2.2.1.7", "2.2.1.14", "2.2.1.20", "31.1.1.1.1", "31.1.1.1.6", "31.1.1.1.10", "31.1.1.1.15"}}
+	a := &agent{
+		uptime: 360_000,
+		hidden: []string{"2.2.1.5", "2.2.1.7", "2.2.1.14", "2.2.1.20", "31.1.1.1.1", "31.1.1.1.6", "31.1.1.1.10", "31.1.1.1.15"},
+	}
 	for i := range 10_000 {
 		a.rows = append(a.rows, ifRow{i + 1, fmt.Sprintf("port%d", i+1), uint64(i), 0})
 	}
 	w := facing(t, a)
 	w.look(t)
-	require.Eventually(t, func() bool { n, err := w.store.Series.Count(t.Context()); return err == nil && n == 50_000 }, 60*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { n, err := w.store.Series.Count(t.Context()); return err == nil && n == 50_000 },
+		60*time.Second,
+		50*time.Millisecond,
+	)
 	a.change(func(a *agent) { a.rows = a.rows[:9_999] })
 	w.look(t)
 	require.Eventually(t, func() bool {

@@ -23,7 +23,14 @@ import (
 // History gives what a device would have answered in the past: for each
 // moment, in order, the answer to each of the questions.
 type History interface {
-	Each(ctx context.Context, d domain.Device, questions []way.Question, from, to time.Time, step time.Duration, f func(answers []derive.Fetched)) error
+	Each(
+		ctx context.Context,
+		d domain.Device,
+		questions []way.Question,
+		from, to time.Time,
+		step time.Duration,
+		f func(answers []derive.Fetched),
+	) error
 }
 
 // Backfill brings recorded history in through the same derivation and
@@ -116,7 +123,12 @@ func (b *Backfill) Run(ctx context.Context) error {
 }
 
 // device brings in one device and returns the samples that rules watch.
-func (b *Backfill) device(ctx context.Context, d domain.Device, fittings []domain.Fitting, watched map[string]bool) (*binding, []judgedSample, error) {
+func (b *Backfill) device(
+	ctx context.Context,
+	d domain.Device,
+	fittings []domain.Fitting,
+	watched map[string]bool,
+) (*binding, []judgedSample, error) {
 	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil)
 	if err != nil {
 		return nil, nil, err

@@ -66,8 +66,23 @@ type boundSeries struct {
 }
 
 // bind builds the binding of a device from what is stored.
-func bind(kits *collect.Service, d domain.Device, via domain.ID, fittings []domain.Fitting, parts []domain.Part, series []domain.Series) *binding {
-	b := &binding{device: d, via: via, sources: map[string]*sourceBinding{}, parts: parts, series: make(map[seriesKey]domain.Series, len(series)), booted: d.BootedAt, agent: d.AgentSince}
+func bind(
+	kits *collect.Service,
+	d domain.Device,
+	via domain.ID,
+	fittings []domain.Fitting,
+	parts []domain.Part,
+	series []domain.Series,
+) *binding {
+	b := &binding{
+		device:  d,
+		via:     via,
+		sources: map[string]*sourceBinding{},
+		parts:   parts,
+		series:  make(map[seriesKey]domain.Series, len(series)),
+		booted:  d.BootedAt,
+		agent:   d.AgentSince,
+	}
 	b.add(series)
 	for _, f := range fittings {
 		k, err := kits.Kit(f.Kit)
@@ -196,7 +211,17 @@ func (b *binding) watched() (out []estate.Series) {
 
 // asWatched is a series as the judge sees it.
 func (b *binding) asWatched(s domain.Series, part string) estate.Series {
-	out := estate.Series{ID: s.ID, DeviceID: s.DeviceID, PartID: s.PartID, Part: part, Name: s.Name, Kit: s.Kit, Reading: s.Reading, Unit: s.Unit, Every: s.Interval}
+	out := estate.Series{
+		ID:       s.ID,
+		DeviceID: s.DeviceID,
+		PartID:   s.PartID,
+		Part:     part,
+		Name:     s.Name,
+		Kit:      s.Kit,
+		Reading:  s.Reading,
+		Unit:     s.Unit,
+		Every:    s.Interval,
+	}
 	for _, sb := range b.sources {
 		if sb.kit.Name == s.Kit {
 			r, _ := sb.kit.Reading(s.Reading)

@@ -166,9 +166,18 @@ func (c *Collector) takeUpFiles(ctx context.Context) error {
 
 // Stats returns figures about the work.
 func (c *Collector) Stats() domain.CollectorStats {
-	return domain.CollectorStats{Scheduler: c.sched.Stats(), Samples: c.stats.samples.Load(), Implausible: c.stats.implausible.Load(), Fetches: c.stats.fetches.Load(),
-		Failures: c.stats.failures.Load(), Buffered: len(c.results), Away: c.away(), Aside: c.aside.waiting.Load(),
-		Unrecorded: c.judge.recorder.waiting.Load(), SetAside: c.judge.recorder.setAside.Load() + c.aside.setAside.Load()}
+	return domain.CollectorStats{
+		Scheduler:   c.sched.Stats(),
+		Samples:     c.stats.samples.Load(),
+		Implausible: c.stats.implausible.Load(),
+		Fetches:     c.stats.fetches.Load(),
+		Failures:    c.stats.failures.Load(),
+		Buffered:    len(c.results),
+		Away:        c.away(),
+		Aside:       c.aside.waiting.Load(),
+		Unrecorded:  c.judge.recorder.waiting.Load(),
+		SetAside:    c.judge.recorder.setAside.Load() + c.aside.setAside.Load(),
+	}
 }
 
 // CollectNow fetches everything of a device as soon as it is free, and

@@ -62,7 +62,12 @@ func setup(t *testing.T, names ...string) world {
 	require.NoError(t, svc.Load(ctx))
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	for _, n := range names {
 		require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: n}))
@@ -105,8 +110,11 @@ func count32(n uint64) derive.Value { return derive.Value{Kind: derive.Counter32
 
 // port is a row in the order of the columns of the interfaces kit.
 func port(index, name string, kind float64, octets uint64) derive.Row {
-	return derive.Row{Index: index, Values: []derive.Value{text(name), num(kind), num(1e9), num(1), num(1), count32(octets), count32(0), count32(0), count32(0),
-		text(name), count(octets), count(octets * 2), num(1000), text("")}}
+	return derive.Row{
+		Index: index,
+		Values: []derive.Value{text(name), num(kind), num(1e9), num(1), num(1), count32(octets), count32(0), count32(0), count32(0),
+			text(name), count(octets), count(octets * 2), num(1000), text("")},
+	}
 }
 
 func TestRowsBecomePartsWithRates(t *testing.T) {
@@ -114,9 +122,20 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 	t0 := time.Now().UTC().Add(-2 * time.Minute)
 	w.start(t, func(_ way.Question, n int) derive.Fetched {
 		at := t0.Add(time.Duration(n) * time.Minute)
-		return derive.Fetched{At: at, Uptime: uint32(n * 6000), UptimeKnown: true, Rows: []derive.Row{port("1", "lo", 24, 5), port("2", "lan1", 6, uint64(n)*750_000)}}
+		return derive.Fetched{
+			At:          at,
+			Uptime:      uint32(n * 6000),
+			UptimeKnown: true,
+			Rows:        []derive.Row{port("1", "lo", 24, 5), port("2", "lan1", 6, uint64(n)*750_000)},
+		}
 	})
-	require.Eventually(t, func() bool { return len(w.series(t)) == 5 }, 10*time.Second, 50*time.Millisecond, "five readings of lan1, none of the loopback")
+	require.Eventually(
+		t,
+		func() bool { return len(w.series(t)) == 5 },
+		10*time.Second,
+		50*time.Millisecond,
+		"five readings of lan1, none of the loopback",
+	)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
 	assert.Equal(t, domain.SeriesWaiting, w.series(t)["lan1/in"].State, "a rate waits for the second look")
 	w.collector.CollectNow(w.device.ID)
@@ -155,7 +174,12 @@ func TestReindexedAndVanishedRows(t *testing.T) {
 	before := parts()
 	phase.Add(1)
 	w.collector.CollectNow(w.device.ID)
-	require.Eventually(t, func() bool { return parts()["wan0"].Index == "7" && !parts()["lan1"].GoneAt.IsZero() }, 10*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return parts()["wan0"].Index == "7" && !parts()["lan1"].GoneAt.IsZero() },
+		10*time.Second,
+		50*time.Millisecond,
+	)
 	assert.Equal(t, before["wan0"].ID, parts()["wan0"].ID, "its history is kept")
 	phase.Add(1)
 	w.collector.CollectNow(w.device.ID)
@@ -174,7 +198,13 @@ func TestFailuresShowTheProtocolsError(t *testing.T) {
 	})
 	require.Eventually(t, func() bool { return w.series(t)["cpu"].State == domain.SeriesFailing }, 10*time.Second, 50*time.Millisecond)
 	assert.Contains(t, w.series(t)["cpu"].Error, "GenErr")
-	require.Eventually(t, func() bool { return w.series(t)["loss"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond, "the loss of a silent device is a value")
+	require.Eventually(
+		t,
+		func() bool { return w.series(t)["loss"].State == domain.SeriesOK },
+		10*time.Second,
+		50*time.Millisecond,
+		"the loss of a silent device is a value",
+	)
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool {
 		d, err := w.store.Devices.One(t.Context(), w.device.ID)
@@ -220,9 +250,20 @@ func TestDatabaseAway(t *testing.T) {
 	require.Eventually(t, func() bool { return taken.Load() > 0 }, 5*time.Second, 10*time.Millisecond)
 	loss := w.series(t)["loss"].ID
 	exec("ALTER TABLE journal_0 RENAME TO samples_away")
-	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return w.collector.Stats().Away }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { w.collector.CollectNow(w.device.ID); return w.collector.Stats().Away },
+		10*time.Second,
+		20*time.Millisecond,
+	)
 	before := taken.Load()
-	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() > before+20 }, 10*time.Second, 5*time.Millisecond, "it goes on asking")
+	require.Eventually(
+		t,
+		func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() > before+20 },
+		10*time.Second,
+		5*time.Millisecond,
+		"it goes on asking",
+	)
 	exec("ALTER TABLE samples_away RENAME TO journal_0")
 	require.Eventually(t, func() bool { return !w.collector.Stats().Away }, 15*time.Second, 50*time.Millisecond)
 	w.collector.Stop()
@@ -294,9 +335,23 @@ func (f *flaky) Deliver(_ context.Context, d domain.Delivery) (channel.Receipt, 
 func outbox(t *testing.T, f *flaky) (*store.Store, domain.Delivery) {
 	t.Helper()
 	w := setup(t)
-	in, err := w.store.Incidents.Save(t.Context(), domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: 3, State: domain.IncidentOpen, OpenedAt: time.Now(), EpisodeAt: time.Now()})
+	in, err := w.store.Incidents.Save(
+		t.Context(),
+		domain.Incident{
+			DeviceID:  w.device.ID,
+			Cause:     "c",
+			Title:     "t",
+			Level:     3,
+			State:     domain.IncidentOpen,
+			OpenedAt:  time.Now(),
+			EpisodeAt: time.Now(),
+		},
+	)
 	require.NoError(t, err)
-	d, err := w.store.Deliveries.Add(t.Context(), domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)})
+	d, err := w.store.Deliveries.Add(
+		t.Context(),
+		domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverTicket, CreatedAt: time.Now().Add(-time.Second)},
+	)
 	require.NoError(t, err)
 	o := engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), nil, quiet)
 	o.Start(t.Context())

@@ -45,7 +45,10 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	text := explain()
-	for _, want := range []string{"1.3.6.1.2.1.31.1.1.1.6", "every 1\u00a0min", "from 750000 to 1500000", "did not go down", "multiplied by 8", "It is row 2 of the device's table: no part has its name"} {
+	for _, want := range []string{
+		"1.3.6.1.2.1.31.1.1.1.6", "every 1\u00a0min", "from 750000 to 1500000", "did not go down", "multiplied by 8",
+		"It is row 2 of the device's table: no part has its name",
+	} {
 		assert.Contains(t, text, want)
 	}
 	assert.NotContains(t, text, "Counted now is", "only where a reading has several ways to count")
@@ -83,7 +86,13 @@ func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	now := time.Now().UTC().Truncate(time.Hour)
 	var batch []domain.SeriesSample
 	for i := range 200 { // many enough that steps take less
-		batch = append(batch, domain.SeriesSample{SeriesID: 1, Sample: domain.Sample{At: now.AddDate(0, 0, -40).Add(time.Duration(i) * time.Second), Value: float64(i * 31 % 97)}})
+		batch = append(
+			batch,
+			domain.SeriesSample{
+				SeriesID: 1,
+				Sample:   domain.Sample{At: now.AddDate(0, 0, -40).Add(time.Duration(i) * time.Second), Value: float64(i * 31 % 97)},
+			},
+		)
 	}
 	recent := domain.Sample{At: now.AddDate(0, 0, -3), Value: 7}
 	require.NoError(t, w.store.Samples.Append(ctx, append(batch, domain.SeriesSample{SeriesID: 1, Sample: recent})))

@@ -38,8 +38,17 @@ const inboxSize = 256
 // NewJudge returns a judge of an empty estate, which does nothing before it is
 // started by the collector.
 func NewJudge(s *store.Store, r Recorder, hub *Hub, log *slog.Logger) *Judge {
-	j := &Judge{estate: estate.New(), store: s, hub: hub, recorder: recorderOf(r, hub, log), log: log, clock: NewClock(nil), ask: func(domain.ID) {},
-		inbox: make(chan func(), inboxSize), done: make(chan struct{})}
+	j := &Judge{
+		estate:   estate.New(),
+		store:    s,
+		hub:      hub,
+		recorder: recorderOf(r, hub, log),
+		log:      log,
+		clock:    NewClock(nil),
+		ask:      func(domain.ID) {},
+		inbox:    make(chan func(), inboxSize),
+		done:     make(chan struct{}),
+	}
 	j.recorder.open(nil, log)
 	return j
 }

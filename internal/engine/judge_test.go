@@ -137,7 +137,12 @@ func TestRecorderKeepsTheOrderAcrossTrouble(t *testing.T) {
 	}
 	r.begin()
 	r.end(time.Minute)
-	assert.Equal(t, []int64{200 * numbers, 400 * numbers, 450 * numbers}, m.numbers, "200, 200 and 50 at once, each with the number of its last")
+	assert.Equal(
+		t,
+		[]int64{200 * numbers, 400 * numbers, 450 * numbers},
+		m.numbers,
+		"200, 200 and 50 at once, each with the number of its last",
+	)
 	n := domain.ID(0)
 	for _, x := range m.got {
 		for _, h := range x.Health {

@@ -41,25 +41,53 @@ func lots(t *testing.T, s *store.Store) (all []*lot, devices map[domain.ID]estat
 	var rules []rule.Rule
 	for _, cause := range []string{"reach", "slow", "full"} {
 		r, err := s.Rules.Save(ctx, rule.Rule{Name: cause, Title: "{device} " + cause, Kit: "k", Reading: "r", Cause: cause, Enabled: true,
-			Condition: &limit.Condition{Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}})
+			Condition: &limit.Condition{
+				Side:    limit.Above,
+				For:     rule.Hold{Values: 1},
+				Recover: rule.Hold{Values: 1},
+				Limits:  map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}},
+			}})
 		require.NoError(t, err)
 		rules = append(rules, r)
 	}
 	devices = map[domain.ID]estate.Device{}
 	for n := range 4 {
-		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: fmt.Sprint("d-", n), Address: netip.AddrFrom4([4]byte{192, 0, 2, byte(n + 1)}), CreatedAt: time.Now()}, "", nil)
+		d, err := s.Devices.Add(
+			ctx,
+			domain.Device{
+				PlaceID:   p.ID,
+				Name:      fmt.Sprint("d-", n),
+				Address:   netip.AddrFrom4([4]byte{192, 0, 2, byte(n + 1)}),
+				CreatedAt: time.Now(),
+			},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
 		devices[d.ID] = estate.Device{ID: d.ID, Name: d.Name}
 		for i := range 2 {
-			made, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("r", i), Name: "R", Interval: time.Minute}})
+			made, err := s.Series.Add(
+				ctx,
+				[]domain.Series{{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("r", i), Name: "R", Interval: time.Minute}},
+			)
 			require.NoError(t, err)
 			for _, r := range rules {
-				all = append(all, &lot{rule: r, series: estate.Series{ID: made[0].ID, DeviceID: d.ID, Name: "R", Kit: "k", Reading: "r", Every: time.Minute}})
+				all = append(
+					all,
+					&lot{rule: r, series: estate.Series{ID: made[0].ID, DeviceID: d.ID, Name: "R", Kit: "k", Reading: "r", Every: time.Minute}},
+				)
 			}
 		}
 	}
-	_, err = s.Plans.Save(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{{Key: "ticket", Title: "ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened},
-		AtLeast: domain.LevelNotice, Kind: domain.DeliverTicket}}})
+	_, err = s.Plans.Save(
+		ctx,
+		plan.Plan{
+			Name:    "Shore",
+			Enabled: true,
+			Steps: []plan.Step{{Key: "ticket", Title: "ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened},
+				AtLeast: domain.LevelNotice, Kind: domain.DeliverTicket}},
+		},
+	)
 	require.NoError(t, err)
 	return all, devices
 }
@@ -87,7 +115,10 @@ func TestEveryChangeIsKeptOnceWhateverTheDatabaseDoes(t *testing.T) {
 			case <-ctx.Done():
 				return
 			case <-pause.C: // a random moment, not a wait
-				_, _ = killer.Exec(ctx, "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()")
+				_, _ = killer.Exec(
+					ctx,
+					"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()",
+				)
 				cuts++
 				pause.Reset(time.Duration(random.IntN(150_000)) * time.Microsecond)
 			}
@@ -104,7 +135,23 @@ func TestEveryChangeIsKeptOnceWhateverTheDatabaseDoes(t *testing.T) {
 			continue
 		}
 		at = at.Add(time.Second)
-		rec.add(estate.Result{Judged: []estate.Judged{{Rule: x.rule, Series: x.series, Device: devices[x.series.DeviceID], From: x.level, To: to, At: at, FirstBadAt: at, Value: 95, Limit: 90}}})
+		rec.add(
+			estate.Result{
+				Judged: []estate.Judged{
+					{
+						Rule:       x.rule,
+						Series:     x.series,
+						Device:     devices[x.series.DeviceID],
+						From:       x.level,
+						To:         to,
+						At:         at,
+						FirstBadAt: at,
+						Value:      95,
+						Limit:      90,
+					},
+				},
+			},
+		)
 		if x.level == domain.LevelNone {
 			x.raised++
 		}
@@ -146,8 +193,17 @@ func balance(t *testing.T, s *store.Store, all []*lot) {
 	for key, lasts := range open {
 		assert.Equal(t, lasts, count("SELECT count(*) FROM incidents WHERE device_id || cause = $1 AND state <> 'resolved'", key) == 1, key)
 	}
-	assert.Zero(t, count("SELECT count(*) FROM (SELECT FROM deliveries WHERE kind = 'ticket' GROUP BY incident_id HAVING count(*) > 1) x"), "never two tickets")
-	assert.Equal(t, count("SELECT count(*) FROM incidents"), count("SELECT count(*) FROM deliveries WHERE kind = 'ticket'"), "and one for each incident")
+	assert.Zero(
+		t,
+		count("SELECT count(*) FROM (SELECT FROM deliveries WHERE kind = 'ticket' GROUP BY incident_id HAVING count(*) > 1) x"),
+		"never two tickets",
+	)
+	assert.Equal(
+		t,
+		count("SELECT count(*) FROM incidents"),
+		count("SELECT count(*) FROM deliveries WHERE kind = 'ticket'"),
+		"and one for each incident",
+	)
 	late := count("SELECT count(*) FROM (SELECT at, lag(at) OVER (ORDER BY id) AS before FROM transitions) x WHERE before > at")
 	assert.Zero(t, late, "in their order")
 }

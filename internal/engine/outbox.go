@@ -66,7 +66,16 @@ type decision struct {
 // NewOutbox returns an outbox that does nothing before Start. What became of
 // attempts goes through the file, which may be nil.
 func NewOutbox(s *store.Store, d Deliverer, hub *Hub, clock *Clock, file *spill.File, log *slog.Logger) *Outbox {
-	o := &Outbox{store: s, carry: d, hub: hub, log: log, clock: clock, wake: make(chan struct{}, 1), lanes: map[domain.ID]bool{}, underWay: map[domain.ID]bool{}}
+	o := &Outbox{
+		store:    s,
+		carry:    d,
+		hub:      hub,
+		log:      log,
+		clock:    clock,
+		wake:     make(chan struct{}, 1),
+		lanes:    map[domain.ID]bool{},
+		underWay: map[domain.ID]bool{},
+	}
 	o.decided = &shelf[decision]{what: "outcomes of deliveries", durable: true, keep: o.finish, apart: nil, kept: o.kept, refused: o.refused}
 	o.decided.open(file, log)
 	return o
@@ -218,7 +227,19 @@ func (o *Outbox) deliver(ctx context.Context, d domain.Delivery) {
 		} else {
 			d.NextTryAt = now.Add(Pause(d.Attempts))
 		}
-		o.log.Warn("delivery failed", "delivery", d.ID, "kind", d.Kind, "attempt", d.Attempts, "final", d.State == domain.DeliveryFailed, "error", err)
+		o.log.Warn(
+			"delivery failed",
+			"delivery",
+			d.ID,
+			"kind",
+			d.Kind,
+			"attempt",
+			d.Attempts,
+			"final",
+			d.State == domain.DeliveryFailed,
+			"error",
+			err,
+		)
 	} else {
 		d.State, d.DoneAt, d.Error, d.Outcome = domain.DeliverySent, now, "", receipt.Outcome
 	}
@@ -246,7 +267,14 @@ func finish(ctx context.Context, tx *store.Areas, d domain.Delivery, r channel.R
 		return nil
 	}
 	if r.Ticket != nil {
-		t := domain.Ticket{IncidentID: d.IncidentID, ChannelID: d.ChannelID, Number: r.Ticket.Number, URL: r.Ticket.URL, State: r.Ticket.State, CreatedAt: d.DoneAt}
+		t := domain.Ticket{
+			IncidentID: d.IncidentID,
+			ChannelID:  d.ChannelID,
+			Number:     r.Ticket.Number,
+			URL:        r.Ticket.URL,
+			State:      r.Ticket.State,
+			CreatedAt:  d.DoneAt,
+		}
 		if err := tx.Tickets.Save(ctx, t); err != nil {
 			return err
 		}
@@ -277,7 +305,15 @@ func (o *Outbox) kept(some []decision) {
 
 func (o *Outbox) refused(x decision, err error) {
 	o.mark(x.Delivery.ID, false)
-	o.log.Error("the outcome of a delivery cannot be stored and is set aside", "delivery", x.Delivery.ID, "state", x.Delivery.State, "error", err)
+	o.log.Error(
+		"the outcome of a delivery cannot be stored and is set aside",
+		"delivery",
+		x.Delivery.ID,
+		"state",
+		x.Delivery.State,
+		"error",
+		err,
+	)
 }
 
 // Pause returns how long to wait after the given attempt, 1 being the first:

@@ -29,10 +29,22 @@ func spillFile(t *testing.T, path string) *spill.File {
 // due is a message that waits for a channel, which is made when it has no id.
 func due(t *testing.T, w world, ch domain.ID) domain.Delivery {
 	t.Helper()
-	in, err := w.store.Incidents.Save(t.Context(), domain.Incident{DeviceID: w.device.ID, Cause: rand.Text(), Title: "t", Level: 3, State: domain.IncidentOpen,
-		OpenedAt: time.Now(), EpisodeAt: time.Now()})
+	in, err := w.store.Incidents.Save(
+		t.Context(),
+		domain.Incident{DeviceID: w.device.ID, Cause: rand.Text(), Title: "t", Level: 3, State: domain.IncidentOpen,
+			OpenedAt: time.Now(), EpisodeAt: time.Now()},
+	)
 	require.NoError(t, err)
-	d, err := w.store.Deliveries.Add(t.Context(), domain.Delivery{IncidentID: in.ID, ChannelID: ch, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", CreatedAt: time.Now().Add(-time.Second)})
+	d, err := w.store.Deliveries.Add(
+		t.Context(),
+		domain.Delivery{
+			IncidentID: in.ID,
+			ChannelID:  ch,
+			Kind:       domain.DeliverMessage,
+			Recipient:  "a@kittiwake.example",
+			CreatedAt:  time.Now().Add(-time.Second),
+		},
+	)
 	require.NoError(t, err)
 	return d
 }
@@ -114,7 +126,12 @@ func TestASlowChannelDelaysNoOther(t *testing.T) {
 	d := due(t, w, quick)
 	o := engine.NewOutbox(w.store, x, engine.NewHub(), engine.NewClock(nil), nil, quiet)
 	o.Start(t.Context())
-	require.Eventually(t, func() bool { return state(t, w.store, d.ID).State == domain.DeliverySent && x.began.Load() == 10 }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return state(t, w.store, d.ID).State == domain.DeliverySent && x.began.Load() == 10 },
+		10*time.Second,
+		10*time.Millisecond,
+	)
 	later := due(t, w, quick)
 	o.Wake()
 	require.Eventually(t, func() bool { return state(t, w.store, later.ID).State == domain.DeliverySent }, 10*time.Second, 10*time.Millisecond)

@@ -67,7 +67,12 @@ func TestRowsThatVanishedNeedANewBinding(t *testing.T) {
 
 func TestANewBindingInheritsByKind(t *testing.T) {
 	kind := func(name string) *kindBinding { return &kindBinding{def: kit.Parts{Kind: name}} }
-	old, fresh := &sourceBinding{kinds: []*kindBinding{kind("port"), kind("fan")}, failed: 2}, &sourceBinding{kinds: []*kindBinding{kind("fan"), kind("port")}}
+	old, fresh := &sourceBinding{
+		kinds:  []*kindBinding{kind("port"), kind("fan")},
+		failed: 2,
+	}, &sourceBinding{
+		kinds: []*kindBinding{kind("fan"), kind("port")},
+	}
 	old.kinds[0].known.Left = map[string]string{"1": "port1"}
 	old.kinds[1].known.Left = map[string]string{"7": "fan7"}
 	fresh.inherit(old)

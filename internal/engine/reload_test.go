@@ -47,7 +47,13 @@ func TestAReloadIsAllOrNothingAndRepeated(t *testing.T) {
 				return w.store.Values.LatestIn([]domain.ID{loss})[loss].At.After(before)
 			}, 10*time.Second, 20*time.Millisecond, "it goes on collecting meanwhile")
 			w.exec(t, "ALTER TABLE away RENAME TO "+table)
-			require.Eventually(t, func() bool { return w.collector.CollectNow(w.device.ID) == 3 }, 10*time.Second, 20*time.Millisecond, "the new kit is asked, too")
+			require.Eventually(
+				t,
+				func() bool { return w.collector.CollectNow(w.device.ID) == 3 },
+				10*time.Second,
+				20*time.Millisecond,
+				"the new kit is asked, too",
+			)
 		})
 	}
 }
@@ -57,7 +63,12 @@ func TestAGatewayOfAPlaceHoldsForAllBelowIt(t *testing.T) {
 	w := setup(t, "reachability")
 	ctx := t.Context()
 	add := func(name, address string) domain.Device {
-		d, err := w.store.Devices.Add(ctx, domain.Device{PlaceID: w.device.PlaceID, Name: name, Address: netip.MustParseAddr(address), CreatedAt: time.Now()}, "", nil)
+		d, err := w.store.Devices.Add(
+			ctx,
+			domain.Device{PlaceID: w.device.PlaceID, Name: name, Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
 		require.NoError(t, w.store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
 		return d
@@ -70,7 +81,10 @@ func TestAGatewayOfAPlaceHoldsForAllBelowIt(t *testing.T) {
 	via, _ := judge.Way(ctx, w.device.ID)
 	assert.Zero(t, via)
 
-	require.NoError(t, w.store.Overrides.Set(ctx, domain.Override{PlaceID: w.device.PlaceID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)}, edge.ID))
+	require.NoError(
+		t,
+		w.store.Overrides.Set(ctx, domain.Override{PlaceID: w.device.PlaceID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)}, edge.ID),
+	)
 	late := add("np-kiosk-1", "192.0.2.9")
 	require.NoError(t, w.collector.Reload(ctx, late.ID), "any reload takes it up for all")
 	_, behind := judge.Way(ctx, edge.ID)
@@ -127,7 +141,13 @@ func TestNewRowsWaitForTheDatabase(t *testing.T) {
 	})
 	require.Eventually(t, func() bool { return w.series(t)["wan0/state"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	w.exec(t, "ALTER TABLE parts RENAME TO away")
-	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() >= 5 }, 10*time.Second, 20*time.Millisecond, "it goes on asking")
+	require.Eventually(
+		t,
+		func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() >= 5 },
+		10*time.Second,
+		20*time.Millisecond,
+		"it goes on asking",
+	)
 	w.exec(t, "ALTER TABLE away RENAME TO parts")
 	require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 20*time.Second, 20*time.Millisecond)
 	w.collector.Stop()

@@ -42,7 +42,14 @@ func (b *binding) noteSource(key string, sb *sourceBinding, got derive.Fetched, 
 	if key == b.reach {
 		b.away = problem != ""
 	}
-	next := domain.Source{DeviceID: b.device.ID, Kit: sb.kit.Name, Source: sb.src.Key, State: domain.SourceOK, Failure: string(failure), Since: got.At}
+	next := domain.Source{
+		DeviceID: b.device.ID,
+		Kit:      sb.kit.Name,
+		Source:   sb.src.Key,
+		State:    domain.SourceOK,
+		Failure:  string(failure),
+		Since:    got.At,
+	}
 	switch {
 	case problem == "":
 		sb.failed = 0

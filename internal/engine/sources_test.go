@@ -121,7 +121,8 @@ func TestSilenceIsOneTroubleAndNotMany(t *testing.T) {
 	}
 	silent.Store(false)
 	require.Eventually(t, func() bool { collect(); return w.health(t) == domain.Fine }, mode, 20*time.Millisecond)
-	changes, err := w.store.Pool().Query(t.Context(), "SELECT count(*) FROM transitions WHERE to_health = 'unknown' AND at > (SELECT min(at) FROM transitions WHERE to_health = 'critical')")
+	changes, err := w.store.Pool().
+		Query(t.Context(), "SELECT count(*) FROM transitions WHERE to_health = 'unknown' AND at > (SELECT min(at) FROM transitions WHERE to_health = 'critical')")
 	require.NoError(t, err)
 	defer changes.Close()
 	require.True(t, changes.Next())
@@ -155,7 +156,13 @@ func TestOptionalSourcesMayBeAbsent(t *testing.T) {
 // not here may be refused.
 func TestWhoAnswersOtherwiseMayRefuseTheCredential(t *testing.T) {
 	w := setup(t, "interfaces")
-	require.NoError(t, w.store.Fittings.Fit(t.Context(), domain.Fitting{DeviceID: w.device.ID, Kit: "reachability", Parameters: map[string]string{"method": "tcp"}}))
+	require.NoError(
+		t,
+		w.store.Fittings.Fit(
+			t.Context(),
+			domain.Fitting{DeviceID: w.device.ID, Kit: "reachability", Parameters: map[string]string{"method": "tcp"}},
+		),
+	)
 	var dead atomic.Bool
 	w.start(t, func(q way.Question, _ int) derive.Fetched {
 		if q.Way == "tcp" && !dead.Load() {

@@ -18,9 +18,19 @@ func system(q way.Question, n int, description string) derive.Fetched {
 	text := func(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: s} }
 	at := time.Now().UTC().Truncate(time.Hour).Add(time.Duration(n-60) * time.Minute)
 	if q.Key == "system/since" {
-		return derive.Fetched{At: at, Uptime: 4200, UptimeKnown: true, Rows: []derive.Row{{Values: []derive.Value{{}, {}, {}, {Kind: derive.Gauge, Num: 4200}}}}}
+		return derive.Fetched{
+			At:          at,
+			Uptime:      4200,
+			UptimeKnown: true,
+			Rows:        []derive.Row{{Values: []derive.Value{{}, {}, {}, {Kind: derive.Gauge, Num: 4200}}}},
+		}
 	}
-	return derive.Fetched{At: at, Rows: []derive.Row{{Values: []derive.Value{text(description), {Kind: derive.Gauge, Num: 4200}, {}, text("np-sw-1"), text("  North\tPier \x00")}}}}
+	return derive.Fetched{
+		At: at,
+		Rows: []derive.Row{
+			{Values: []derive.Value{text(description), {Kind: derive.Gauge, Num: 4200}, {}, text("np-sw-1"), text("  North\tPier \x00")}},
+		},
+	}
 }
 
 func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
@@ -52,7 +62,12 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 	assert.Equal(t, "switch, release 6.1", runs[0].Text)
 	assert.Equal(t, "switch, release 6.2", runs[1].Text)
 	assert.Equal(t, "North Pier", past("location")[0].Text, "what cannot be shown is taken away")
-	assert.Equal(t, 42.0, w.store.Values.LatestIn([]domain.ID{w.series(t)["uptime"].ID})[w.series(t)["uptime"].ID].Value, "hundredths become seconds")
+	assert.Equal(
+		t,
+		42.0,
+		w.store.Values.LatestIn([]domain.ID{w.series(t)["uptime"].ID})[w.series(t)["uptime"].ID].Value,
+		"hundredths become seconds",
+	)
 	all := w.series(t)
 	assert.Equal(t, domain.KindText, all["description"].Kind)
 	assert.Equal(t, domain.SeriesFailing, all["contact"].State)
@@ -69,7 +84,8 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 	w := setup(t, "system")
 	w.start(t, func(q way.Question, n int) derive.Fetched { return system(q, n, "booted "+time.Now().String()) })
 	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
-	_, err := w.store.Pool().Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
+	_, err := w.store.Pool().
+		Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
 	require.NoError(t, err)
 	w.collector.CollectNow(w.device.ID)
 	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesFailing }, 10*time.Second, 20*time.Millisecond)
@@ -77,6 +93,12 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 	name := w.series(t)["name"].ID
 	before := w.store.Values.LatestIn([]domain.ID{name})[name].At
 	w.collector.CollectNow(w.device.ID)
-	require.Eventually(t, func() bool { return w.store.Values.LatestIn([]domain.ID{name})[name].At.After(before) }, 10*time.Second, 20*time.Millisecond, "others go on")
+	require.Eventually(
+		t,
+		func() bool { return w.store.Values.LatestIn([]domain.ID{name})[name].At.After(before) },
+		10*time.Second,
+		20*time.Millisecond,
+		"others go on",
+	)
 	assert.Equal(t, domain.SeriesFailing, w.series(t)["description"].State)
 }

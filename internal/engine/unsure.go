@@ -26,7 +26,15 @@ const syncLimit = 30 * time.Second
 // sort brings the rows of an answer to the parts that they are. Parts and series
 // are made for those that are new or changed; while the database is away, and
 // for rows that it refuses, that is not possible: those wait for the next answer.
-func (c *Collector) sort(ctx context.Context, b *binding, sb *sourceBinding, kb *kindBinding, got derive.Fetched, rows []collect.Row, out *outcome) []collect.Row {
+func (c *Collector) sort(
+	ctx context.Context,
+	b *binding,
+	sb *sourceBinding,
+	kb *kindBinding,
+	got derive.Fetched,
+	rows []collect.Row,
+	out *outcome,
+) []collect.Row {
 	if kb.needsSync(rows) && !c.sync(ctx, b, sb, kb, rows, got.At) {
 		sure, rest := kb.divide(rows)
 		kb.hold(got, rest)

@@ -78,7 +78,12 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 		})
 		require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 		fell.Store(true)
-		require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return len(w.openAlerts(t)) == 1 }, 10*time.Second, 20*time.Millisecond)
+		require.Eventually(
+			t,
+			func() bool { w.collector.CollectNow(w.device.ID); return len(w.openAlerts(t)) == 1 },
+			10*time.Second,
+			20*time.Millisecond,
+		)
 		alert := w.openAlerts(t)[0]
 		assert.Equal(t, "lan1 of np-sw-1 is down", alert.Title)
 		require.Eventually(t, func() bool { return w.health(t) == domain.Warning }, 10*time.Second, 20*time.Millisecond)

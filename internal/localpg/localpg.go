@@ -141,10 +141,23 @@ func (s *Server) launch() error {
 	// At the minimal level a crash takes numbers back that were given in a table made
 	// in the same transaction.
 	args := []string{"-D", s.data, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "checkpoint_timeout=15min", "-c", "wal_level=replica", "-c", "max_wal_senders=0",
+		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "checkpoint_timeout=15min", "-c", "wal_level=replica", "-c",
+		"max_wal_senders=0",
 		"-c", "maintenance_work_mem=128MB", "-c", "random_page_cost=1.1", "-c", "log_timezone=UTC", "-c", "timezone=UTC", "-c", "jit=off"}
 	if s.opt.Throwaway {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "shared_buffers=64MB", "-c", "max_connections=60")
+		args = append(
+			args,
+			"-c",
+			"fsync=off",
+			"-c",
+			"synchronous_commit=off",
+			"-c",
+			"full_page_writes=off",
+			"-c",
+			"shared_buffers=64MB",
+			"-c",
+			"max_connections=60",
+		)
 	}
 	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
 	cmd.Stdout, cmd.Stderr, cmd.Dir = log, log, "/"

@@ -141,7 +141,12 @@ func TestAServerThatCannotStartIsTriedAgain(t *testing.T) {
 	require.NoError(t, os.Rename(control, control+".away"))
 	first := s.process()
 	require.NoError(t, syscall.Kill(first, syscall.SIGKILL))
-	require.Eventually(t, func() bool { return s.process() != first && strings.Contains(s.Status(), "again in") }, 30*time.Second, 5*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return s.process() != first && strings.Contains(s.Status(), "again in") },
+		30*time.Second,
+		5*time.Millisecond,
+	)
 	require.NoError(t, os.Rename(control+".away", control))
 	require.Eventually(t, func() bool { return answers(t, s) && s.Status() == "" }, 30*time.Second, 20*time.Millisecond)
 }

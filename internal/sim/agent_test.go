@@ -37,7 +37,14 @@ func fleetAt(t *testing.T) (netip.Addr, int) {
 // manager is a client of the standard's other side.
 func manager(t *testing.T, a netip.Addr, port int, community string) *gosnmp.GoSNMP {
 	t.Helper()
-	g := &gosnmp.GoSNMP{Target: a.String(), Port: uint16(port), Community: community, Version: gosnmp.Version2c, Timeout: 300 * time.Millisecond, Retries: 3}
+	g := &gosnmp.GoSNMP{
+		Target:    a.String(),
+		Port:      uint16(port),
+		Community: community,
+		Version:   gosnmp.Version2c,
+		Timeout:   300 * time.Millisecond,
+		Retries:   3,
+	}
 	require.NoError(t, g.Connect())
 	t.Cleanup(func() { g.Conn.Close() })
 	return g
@@ -91,8 +98,15 @@ func TestAgentSurvivesRubbish(t *testing.T) {
 	conn, err := net.Dial("udp", netip.AddrPortFrom(a, uint16(port)).String())
 	require.NoError(t, err)
 	defer conn.Close()
-	p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetBulkRequest, MaxRepetitions: 1 << 20, NonRepeaters: 200, RequestID: 5,
-		Variables: []gosnmp.SnmpPDU{{Name: ".1.3", Type: gosnmp.Null}}}
+	p := gosnmp.SnmpPacket{
+		Version:        gosnmp.Version2c,
+		Community:      "c",
+		PDUType:        gosnmp.GetBulkRequest,
+		MaxRepetitions: 1 << 20,
+		NonRepeaters:   200,
+		RequestID:      5,
+		Variables:      []gosnmp.SnmpPDU{{Name: ".1.3", Type: gosnmp.Null}},
+	}
 	whole, err := p.MarshalMsg()
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(1, 1))

@@ -22,7 +22,14 @@ type Estate struct {
 // moment of set-up that the stories refer to, and must stay the same over
 // restarts.
 func NewEstate(base netip.Addr, origin time.Time) *Estate {
-	e := &Estate{byAddr: map[netip.Addr]*Device{}, byName: map[string]*Device{}, origin: origin, base: base, faults: newFaults(), greeted: &greetings{}}
+	e := &Estate{
+		byAddr:  map[netip.Addr]*Device{},
+		byName:  map[string]*Device{},
+		origin:  origin,
+		base:    base,
+		faults:  newFaults(),
+		greeted: &greetings{},
+	}
 	e.buildHeadOffice()
 	for i, t := range terminals {
 		e.buildTerminal(20+10*i, t)
@@ -50,7 +57,15 @@ func Offset(base netip.Addr, third, fourth int) netip.Addr {
 // add makes a device with its system group; the caller adds tables.
 func (e *Estate) add(name, place, kind string, third, fourth int, others ...int) *Device {
 	p := products[kind]
-	d := &Device{Name: name, Place: place, Kind: p.kind, Model: p.model, Address: Offset(e.base, third, fourth), Watched: true, seed: seedOf(name)}
+	d := &Device{
+		Name:    name,
+		Place:   place,
+		Kind:    p.kind,
+		Model:   p.model,
+		Address: Offset(e.base, third, fourth),
+		Watched: true,
+		seed:    seedOf(name),
+	}
 	for _, o := range others {
 		d.Others = append(d.Others, Offset(e.base, third, o))
 	}

@@ -16,11 +16,26 @@ func (e *Estate) buildHeadOffice() {
 	fw.Via = "hq-core-1"
 	fw.addPorts([]port{
 		{name: "lo0", kind: 24},
-		{name: "outside", alias: "internet", kind: 6, mbit: 500, in: traffic{seed: fw.seed, base: 9e6}, out: traffic{seed: fw.seed + 1, base: 4e6}},
+		{
+			name:  "outside",
+			alias: "internet",
+			kind:  6,
+			mbit:  500,
+			in:    traffic{seed: fw.seed, base: 9e6},
+			out:   traffic{seed: fw.seed + 1, base: 4e6},
+		},
 		{name: "inside", kind: 6, mbit: 1000, in: traffic{seed: fw.seed + 2, base: 4e6}, out: traffic{seed: fw.seed + 3, base: 9e6}},
 		// A busy port with 32-bit counters only: 30 MB/s wraps every 143 s. Faster than
 		// 573 Mbit/s it might wrap twice within a minute, and would have no rate.
-		{name: "dmz", alias: "booking web", kind: 6, mbit: 500, narrow: true, in: traffic{seed: fw.seed + 4, base: 30e6}, out: traffic{seed: fw.seed + 5, base: 12e6}},
+		{
+			name:   "dmz",
+			alias:  "booking web",
+			kind:   6,
+			mbit:   500,
+			narrow: true,
+			in:     traffic{seed: fw.seed + 4, base: 30e6},
+			out:    traffic{seed: fw.seed + 5, base: 12e6},
+		},
 	})
 	e.buildCluster()
 	e.buildMachines()
@@ -156,7 +171,10 @@ func (e *Estate) buildTerminal(net int, t terminal) {
 		{name: "lan2", kind: 6, mbit: 1000, unused: true},
 	})
 	sw := e.add(t.short+"-sw-1", t.name, "switch24", net, 2)
-	sw.described("Brackwater Networks BS-24 managed switch, release 6.1", e.origin.Add(-9*24*time.Hour).Truncate(time.Hour).Add(time.Duration(net)*7*time.Minute))
+	sw.described(
+		"Brackwater Networks BS-24 managed switch, release 6.1",
+		e.origin.Add(-9*24*time.Hour).Truncate(time.Hour).Add(time.Duration(net)*7*time.Minute),
+	)
 	ports := switchPorts(sw, 24, 100)
 	if t.short == "np" { // errors since a cable was moved
 		ports[1].errors, ports[1].errorsSince = 1.3, e.origin.Add(-60*time.Hour)
@@ -203,7 +221,14 @@ func (e *Estate) buildShip(net int, s ship) {
 	sat.Via = "hq-fw-1"
 	sat.addPorts([]port{
 		{name: "lo0", kind: 24},
-		{name: "sat0", alias: "satellite link", kind: 1, mbit: 4, in: traffic{seed: sat.seed, base: 0.11e6}, out: traffic{seed: sat.seed + 1, base: 0.05e6}},
+		{
+			name:  "sat0",
+			alias: "satellite link",
+			kind:  1,
+			mbit:  4,
+			in:    traffic{seed: sat.seed, base: 0.11e6},
+			out:   traffic{seed: sat.seed + 1, base: 0.05e6},
+		},
 		{name: "lan1", kind: 6, mbit: 1000, in: traffic{seed: sat.seed + 1, base: 0.05e6}, out: traffic{seed: sat.seed, base: 0.11e6}},
 	})
 	sw := e.add(s.short+"-sw-1", s.name, "switch8", net, 2)

@@ -161,7 +161,10 @@ func TestHistoryOverTheControl(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, body)
 	lines := strings.Split(strings.TrimSpace(body), "\n")
 	assert.GreaterOrEqual(t, len(lines), 10)
-	for _, wrong := range []string{"/history", "/history?address=192.0.2.1&from=1&to=2&step=1", strings.Replace(path, "step=60", "step=0", 1), strings.Replace(path, "from=", "from=-9", 1)} {
+	for _, wrong := range []string{
+		"/history", "/history?address=192.0.2.1&from=1&to=2&step=1", strings.Replace(path, "step=60", "step=0", 1),
+		strings.Replace(path, "from=", "from=-9", 1),
+	} {
 		status, _ := ask(t, e.control(), "GET", wrong, "", "")
 		assert.Equal(t, http.StatusBadRequest, status, wrong)
 	}

@@ -32,8 +32,23 @@ type alertRow struct {
 func (alertRow) TableName() string { return "alerts" }
 
 func (r alertRow) domain() domain.Alert {
-	return domain.Alert{ID: r.ID, RuleID: orZero(r.RuleID), SeriesID: r.SeriesID, DeviceID: r.DeviceID, IncidentID: r.IncidentID, Level: r.Level, Cause: r.Cause,
-		Title: r.Title, FirstBadAt: r.FirstBadAt.UTC(), OpenedAt: r.OpenedAt.UTC(), EndedAt: orNever(r.EndedAt), Value: r.Value, Limit: r.LimitValue, Unit: r.Unit, Why: r.Why}
+	return domain.Alert{
+		ID:         r.ID,
+		RuleID:     orZero(r.RuleID),
+		SeriesID:   r.SeriesID,
+		DeviceID:   r.DeviceID,
+		IncidentID: r.IncidentID,
+		Level:      r.Level,
+		Cause:      r.Cause,
+		Title:      r.Title,
+		FirstBadAt: r.FirstBadAt.UTC(),
+		OpenedAt:   r.OpenedAt.UTC(),
+		EndedAt:    orNever(r.EndedAt),
+		Value:      r.Value,
+		Limit:      r.LimitValue,
+		Unit:       r.Unit,
+		Why:        r.Why,
+	}
 }
 
 // Save inserts an alert, or changes one that has an id.

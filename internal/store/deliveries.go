@@ -73,13 +73,23 @@ const due = `d.state = 'waiting' AND (d.attempts = 0 OR d.next_try_at <= ?) AND 
 // Due returns the channels that something is due for, apart from what is under
 // way; 0 for what lost its channel.
 func (s Deliveries) Due(ctx context.Context, now time.Time, underWay []domain.ID) (channels []domain.ID, err error) {
-	err = s.q(ctx).Raw("SELECT DISTINCT coalesce(d.channel_id, 0) FROM deliveries d WHERE "+due, now, now, arrayOf(underWay)).Scan(&channels).Error
+	err = s.q(ctx).
+		Raw("SELECT DISTINCT coalesce(d.channel_id, 0) FROM deliveries d WHERE "+due, now, now, arrayOf(underWay)).
+		Scan(&channels).
+		Error
 	return channels, err
 }
 
 // Claim takes deliveries of a channel that are due, for as long as the lease
 // lasts; another worker gets them after that if nothing was reported.
-func (s Deliveries) Claim(ctx context.Context, channel domain.ID, now time.Time, lease time.Duration, limit int, underWay []domain.ID) ([]domain.Delivery, error) {
+func (s Deliveries) Claim(
+	ctx context.Context,
+	channel domain.ID,
+	now time.Time,
+	lease time.Duration,
+	limit int,
+	underWay []domain.ID,
+) ([]domain.Delivery, error) {
 	var rows []deliveryRow
 	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
 		SELECT d.id FROM deliveries d WHERE coalesce(d.channel_id, 0) = ? AND `+due+`
@@ -101,7 +111,9 @@ func (s Deliveries) Free(ctx context.Context) error {
 // Shift moves the times at which deliveries are tried again by the time by which
 // the clock was set.
 func (s Deliveries) Shift(ctx context.Context, by time.Duration) error {
-	return s.q(ctx).Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND attempts > 0", by.Seconds()).Error
+	return s.q(ctx).
+		Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND attempts > 0", by.Seconds()).
+		Error
 }
 
 // Lock returns one delivery, or ErrNotFound, and keeps others from changing it
@@ -115,7 +127,9 @@ func (s Deliveries) Lock(ctx context.Context, id domain.ID) (domain.Delivery, er
 // Finish records the outcome of an attempt and ends the lease.
 func (s Deliveries) Finish(ctx context.Context, d domain.Delivery) error {
 	return must(s.q(ctx).Table("deliveries").Where("id = ?", d.ID).Updates(map[string]any{
-		"state": string(d.State), "error": d.Error, "outcome": d.Outcome, "next_try_at": d.NextTryAt, "done_at": moment(d.DoneAt), "lease_until": nil}))
+		"state": string(
+			d.State,
+		), "error": d.Error, "outcome": d.Outcome, "next_try_at": d.NextTryAt, "done_at": moment(d.DoneAt), "lease_until": nil}))
 }
 
 // One returns one delivery, or ErrNotFound.
@@ -149,5 +163,10 @@ func (s Deliveries) CountFailed(ctx context.Context, since time.Time) (n int64, 
 
 // Retry makes a delivery that failed for good due again.
 func (s Deliveries) Retry(ctx context.Context, id domain.ID, now time.Time) error {
-	return must(s.q(ctx).Table("deliveries").Where("id = ? AND state = 'failed'", id).Updates(map[string]any{"state": "waiting", "next_try_at": now, "done_at": nil}))
+	return must(
+		s.q(ctx).
+			Table("deliveries").
+			Where("id = ? AND state = 'failed'", id).
+			Updates(map[string]any{"state": "waiting", "next_try_at": now, "done_at": nil}),
+	)
 }

@@ -106,15 +106,20 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 
 // Update changes what people may change of a device.
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
-	return must(s.q(ctx).Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? AND removed_at IS NULL",
-		d.PlaceID, d.Name, d.Address.String(), d.Paused, d.ID))
+	return must(
+		s.q(ctx).
+			Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? AND removed_at IS NULL",
+				d.PlaceID, d.Name, d.Address.String(), d.Paused, d.ID),
+	)
 }
 
 // Named returns the device of a name in the organisation that a place belongs to, or
 // ErrNotFound.
 func (s Devices) Named(ctx context.Context, place domain.ID, name string) (domain.Device, error) {
 	var row deviceRow
-	err := s.q(ctx).Take(&row, "id = (SELECT id FROM all_devices WHERE organisation_id = organisation_of(?) AND name = ? AND removed_at IS NULL)", place, name).Error
+	err := s.q(ctx).
+		Take(&row, "id = (SELECT id FROM all_devices WHERE organisation_id = organisation_of(?) AND name = ? AND removed_at IS NULL)", place, name).
+		Error
 	return row.domain(), known(err)
 }
 
@@ -151,7 +156,11 @@ func (s Devices) SetBehind(ctx context.Context, id, behind domain.ID, note strin
 
 // SetUptimes records since when a machine runs, and what answers for it.
 func (s Devices) SetUptimes(ctx context.Context, id domain.ID, booted, agent time.Time) error {
-	return s.q(ctx).Model(&deviceRow{}).Where("id = ?", id).Updates(map[string]any{"booted_at": moment(booted), "agent_since": moment(agent)}).Error
+	return s.q(ctx).
+		Model(&deviceRow{}).
+		Where("id = ?", id).
+		Updates(map[string]any{"booted_at": moment(booted), "agent_since": moment(agent)}).
+		Error
 }
 
 // KnownDevice is how a find is recognised as watched already.
@@ -169,8 +178,12 @@ type KnownDevice struct {
 
 // Known returns all devices, once for each address that they are known by.
 func (s Devices) Known(ctx context.Context, way string) (out []KnownDevice, err error) {
-	err = s.q(ctx).Raw(`SELECT d.id, d.place_id, d.identity, d.name, host(d.address) AS address, host(a.address) AS known, coalesce(e.credential_id, 0) AS credential
-		FROM devices d JOIN device_addresses a ON a.device_id = d.id LEFT JOIN endpoints e ON e.device_id = d.id AND e.way = ?`, way).Scan(&out).Error
+	err = s.q(ctx).
+		Raw(`SELECT d.id, d.place_id, d.identity, d.name, host(d.address) AS address, host(a.address) AS known,
+			coalesce(e.credential_id, 0) AS credential
+		FROM devices d JOIN device_addresses a ON a.device_id = d.id LEFT JOIN endpoints e ON e.device_id = d.id AND e.way = ?`, way).
+		Scan(&out).
+		Error
 	return out, err
 }
 

@@ -41,7 +41,13 @@ func (s Endpoints) Of(ctx context.Context, deviceID domain.ID) ([]domain.Endpoin
 
 // Save sets how a device is talked to by a way.
 func (s Endpoints) Save(ctx context.Context, e domain.Endpoint) error {
-	row := endpointRow{DeviceID: e.DeviceID, Way: e.Way, Address: addrOrNull(e.Address), CredentialID: null(e.CredentialID), Settings: e.Settings}
+	row := endpointRow{
+		DeviceID:     e.DeviceID,
+		Way:          e.Way,
+		Address:      addrOrNull(e.Address),
+		CredentialID: null(e.CredentialID),
+		Settings:     e.Settings,
+	}
 	if row.Settings == nil {
 		row.Settings = map[string]string{}
 	}

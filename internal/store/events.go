@@ -28,8 +28,19 @@ type eventRow struct {
 func (eventRow) TableName() string { return "events" }
 
 func (r eventRow) domain() domain.Event {
-	return domain.Event{ID: r.ID, IncidentID: r.IncidentID, At: r.At.UTC(), Kind: domain.EventKind(r.Kind), Level: r.Level, Text: r.Text, Detail: r.Detail,
-		By: r.By, AlertID: orZero(r.AlertID), DeliveryID: orZero(r.DeliveryID), Why: r.Why}
+	return domain.Event{
+		ID:         r.ID,
+		IncidentID: r.IncidentID,
+		At:         r.At.UTC(),
+		Kind:       domain.EventKind(r.Kind),
+		Level:      r.Level,
+		Text:       r.Text,
+		Detail:     r.Detail,
+		By:         r.By,
+		AlertID:    orZero(r.AlertID),
+		DeliveryID: orZero(r.DeliveryID),
+		Why:        r.Why,
+	}
 }
 
 // Add appends to an incident's story.

@@ -40,9 +40,29 @@ type findRow struct {
 func (findRow) TableName() string { return "finds" }
 
 func (r findRow) domain() domain.Find {
-	return domain.Find{ID: r.ID, SweepID: r.SweepID, Identity: r.Identity, Address: parseAddr(r.Address).String(), Others: r.Others, Name: r.Name, Vendor: r.Vendor, Model: r.Model,
-		Kind: r.Kind, Description: r.Description, ObjectID: r.ObjectID, Location: r.Location, Parts: r.Parts, Facts: r.Facts,
-		Way: r.Way, CredentialID: orZero(r.CredentialID), Verdict: domain.Verdict(r.Verdict), DeviceID: orZero(r.DeviceID), Proposal: r.Proposal, Doubt: r.Doubt, FoundAt: r.FoundAt.UTC()}
+	return domain.Find{
+		ID:           r.ID,
+		SweepID:      r.SweepID,
+		Identity:     r.Identity,
+		Address:      parseAddr(r.Address).String(),
+		Others:       r.Others,
+		Name:         r.Name,
+		Vendor:       r.Vendor,
+		Model:        r.Model,
+		Kind:         r.Kind,
+		Description:  r.Description,
+		ObjectID:     r.ObjectID,
+		Location:     r.Location,
+		Parts:        r.Parts,
+		Facts:        r.Facts,
+		Way:          r.Way,
+		CredentialID: orZero(r.CredentialID),
+		Verdict:      domain.Verdict(r.Verdict),
+		DeviceID:     orZero(r.DeviceID),
+		Proposal:     r.Proposal,
+		Doubt:        r.Doubt,
+		FoundAt:      r.FoundAt.UTC(),
+	}
 }
 
 func orEmpty(parts map[string]int) map[string]int {
@@ -53,12 +73,16 @@ func orEmpty(parts map[string]int) map[string]int {
 }
 
 // anew are what is found out each time, whatever was decided about a find.
-var anew = clause.AssignmentColumns([]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "parts", "facts", "way",
-	"credential_id", "proposal", "doubt", "found_at"})
+var anew = clause.AssignmentColumns(
+	[]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "parts", "facts", "way",
+		"credential_id", "proposal", "doubt", "found_at"},
+)
 
 // decided keeps what people decided, until a device is found to have moved.
 var decided = clause.Assignments(map[string]any{
-	"verdict":   gorm.Expr("CASE WHEN finds.verdict = 'ignored' OR finds.verdict = 'adopted' AND excluded.verdict <> 'moved' THEN finds.verdict ELSE excluded.verdict END"),
+	"verdict": gorm.Expr(
+		"CASE WHEN finds.verdict = 'ignored' OR finds.verdict = 'adopted' AND excluded.verdict <> 'moved' THEN finds.verdict ELSE excluded.verdict END",
+	),
 	"device_id": gorm.Expr("CASE WHEN finds.verdict = 'ignored' THEN finds.device_id ELSE coalesce(excluded.device_id, finds.device_id) END"),
 })
 
@@ -113,5 +137,8 @@ func (s Finds) SetVerdict(ctx context.Context, id domain.ID, v domain.Verdict, d
 // Prune removes finds of a sweep that turned out to be addresses of
 // another one, and that nobody has decided about.
 func (s Finds) Prune(ctx context.Context, sweepID domain.ID, identities []string) error {
-	return s.q(ctx).Where("sweep_id = ? AND verdict IN ('new', 'known', 'moved') AND identity NOT IN ?", sweepID, append(identities, "")).Delete(&findRow{}).Error
+	return s.q(ctx).
+		Where("sweep_id = ? AND verdict IN ('new', 'known', 'moved') AND identity NOT IN ?", sweepID, append(identities, "")).
+		Delete(&findRow{}).
+		Error
 }

@@ -41,5 +41,13 @@ func (s Fittings) Fit(ctx context.Context, f domain.Fitting) error {
 		f.Parameters = map[string]string{}
 	}
 	row := fittingRow{DeviceID: f.DeviceID, Kit: f.Kit, Parameters: f.Parameters}
-	return known(s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "device_id"}, {Name: "kit"}}, DoUpdates: clause.AssignmentColumns([]string{"parameters"})}).Create(&row).Error)
+	return known(
+		s.q(ctx).
+			Clauses(clause.OnConflict{
+				Columns:   []clause.Column{{Name: "device_id"}, {Name: "kit"}},
+				DoUpdates: clause.AssignmentColumns([]string{"parameters"}),
+			}).
+			Create(&row).
+			Error,
+	)
 }

@@ -52,7 +52,8 @@ func (s Implausible) Add(ctx context.Context, values []domain.ImplausibleValue) 
 	}
 	return known(s.q(ctx).Exec(`INSERT INTO implausible AS i (series_id, count, first_at, last_at, reason, newest)
 		SELECT n.* FROM jsonb_to_recordset(?::jsonb)
-			AS n(series_id bigint, count bigint, first_at timestamptz, last_at timestamptz, reason text, newest jsonb) JOIN series s ON s.id = n.series_id
+			AS n(series_id bigint, count bigint, first_at timestamptz, last_at timestamptz, reason text, newest jsonb)
+				JOIN series s ON s.id = n.series_id
 		ON CONFLICT (series_id) DO UPDATE SET count = i.count + excluded.count, last_at = excluded.last_at, reason = excluded.reason,
 			newest = jsonb_path_query_array(excluded.newest || i.newest, '$[0 to 9]')`, recordsOf(rows)).Error)
 }

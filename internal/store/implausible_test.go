@@ -16,17 +16,32 @@ func TestWhatCannotBeIsCountedAndBounded(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	place, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "odd-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place.ID, Name: "odd-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "a", Name: "A", Unit: "%", Interval: time.Minute},
 		{DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	t0 := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	at := func(series domain.ID, minute int) domain.ImplausibleValue {
-		return domain.ImplausibleValue{SeriesSample: domain.SeriesSample{SeriesID: series, Sample: domain.Sample{At: t0.Add(time.Duration(minute) * time.Minute), Value: float64(-minute)}}, Reason: "cannot be"}
+		return domain.ImplausibleValue{
+			SeriesSample: domain.SeriesSample{
+				SeriesID: series,
+				Sample:   domain.Sample{At: t0.Add(time.Duration(minute) * time.Minute), Value: float64(-minute)},
+			},
+			Reason: "cannot be",
+		}
 	}
 	require.NoError(t, s.Implausible.Add(ctx, nil))
-	require.NoError(t, s.Implausible.Add(ctx, []domain.ImplausibleValue{at(series[0].ID, 0), at(series[0].ID, 1), at(999, 1)}), "a series that is gone is left out")
+	require.NoError(
+		t,
+		s.Implausible.Add(ctx, []domain.ImplausibleValue{at(series[0].ID, 0), at(series[0].ID, 1), at(999, 1)}),
+		"a series that is gone is left out",
+	)
 	for m := 2; m < 15; m++ {
 		require.NoError(t, s.Implausible.Add(ctx, []domain.ImplausibleValue{at(series[0].ID, m)}))
 	}

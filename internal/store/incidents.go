@@ -104,7 +104,10 @@ func (s Incidents) LockOpen(ctx context.Context, deviceID domain.ID) ([]domain.I
 // CountCause returns how many incidents of one device and cause there were in
 // all, each time that one was reopened included.
 func (s Incidents) CountCause(ctx context.Context, deviceID domain.ID, cause string) (n int, err error) {
-	err = s.q(ctx).Raw("SELECT coalesce(sum(1 + reopened), 0) FROM incidents WHERE device_id = ? AND cause = ?", deviceID, cause).Scan(&n).Error
+	err = s.q(ctx).
+		Raw("SELECT coalesce(sum(1 + reopened), 0) FROM incidents WHERE device_id = ? AND cause = ?", deviceID, cause).
+		Scan(&n).
+		Error
 	return n, err
 }
 
@@ -123,7 +126,10 @@ func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain
 // Places returns where the devices of incidents belong.
 func (s Incidents) Places(ctx context.Context, ids []domain.ID) (map[domain.ID]domain.ID, error) {
 	var rows []struct{ ID, PlaceID int64 }
-	err := s.q(ctx).Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = ANY(?::bigint[])", arrayOf(ids)).Scan(&rows).Error
+	err := s.q(ctx).
+		Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = ANY(?::bigint[])", arrayOf(ids)).
+		Scan(&rows).
+		Error
 	out := make(map[domain.ID]domain.ID, len(rows))
 	for _, r := range rows {
 		out[r.ID] = r.PlaceID

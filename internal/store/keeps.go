@@ -28,7 +28,7 @@ func UsualKeep(points int) domain.KeepDays {
 
 type keepRow struct {
 	Kit, Reading    string
-	domain.KeepDays `gorm:"embedded"`
+	domain.KeepDays `       gorm:"embedded"`
 }
 
 const keepColumns = "coalesce(points, 0) AS points, coalesce(five_minutes, 0) AS five_minutes, coalesce(hours, 0) AS hours, coalesce(days, 0) AS days"
@@ -64,9 +64,13 @@ func (s Keeps) Unsettled(ctx context.Context) (map[domain.ReadingKey]bool, error
 // Set changes for how long samples of a reading are kept; SettleKeeps
 // applies it to what is stored already.
 func (s Keeps) Set(ctx context.Context, k domain.ReadingKey, days domain.KeepDays) error {
-	return s.q(ctx).Exec(`INSERT INTO keeps (kit, reading, points, five_minutes, hours, days) VALUES (?, ?, nullif(?, 0), nullif(?, 0), nullif(?, 0), nullif(?, 0))
-		ON CONFLICT (kit, reading) DO UPDATE SET points = excluded.points, five_minutes = excluded.five_minutes, hours = excluded.hours, days = excluded.days, settled = false`,
-		k.Kit, k.Reading, days.Points, days.FiveMinutes, days.Hours, days.Days).Error
+	return s.q(ctx).
+		Exec(`INSERT INTO keeps (kit, reading, points, five_minutes, hours, days)
+			VALUES (?, ?, nullif(?, 0), nullif(?, 0), nullif(?, 0), nullif(?, 0))
+		ON CONFLICT (kit, reading) DO UPDATE SET points = excluded.points, five_minutes = excluded.five_minutes, hours = excluded.hours,
+		days = excluded.days, settled = false`,
+			k.Kit, k.Reading, days.Points, days.FiveMinutes, days.Hours, days.Days).
+		Error
 }
 
 // settling returns the readings whose times to keep are not applied yet.
@@ -114,5 +118,10 @@ func (s Keeps) plans(ctx context.Context, series []int64) (map[int64]samples.Pla
 // Times returns numbers of days as lengths of time.
 func Times(d domain.KeepDays) samples.Keep {
 	const day = 24 * time.Hour
-	return samples.Keep{Points: time.Duration(d.Points) * day, FiveMinutes: time.Duration(d.FiveMinutes) * day, Hours: time.Duration(d.Hours) * day, Days: time.Duration(d.Days) * day}
+	return samples.Keep{
+		Points:      time.Duration(d.Points) * day,
+		FiveMinutes: time.Duration(d.FiveMinutes) * day,
+		Hours:       time.Duration(d.Hours) * day,
+		Days:        time.Duration(d.Days) * day,
+	}
 }

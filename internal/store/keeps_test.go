@@ -42,7 +42,9 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 			"rollup_1h": {28, enc.AppendRollups(nil, codec.Fold(nil, points, 3_600_000), 3_600_000)},
 		} {
 			from := day - day%row.span
-			exec(fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s_%d PARTITION OF %s FOR VALUES FROM (%d) TO (%d)", table, from, table, from, from+row.span))
+			exec(
+				fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s_%d PARTITION OF %s FOR VALUES FROM (%d) TO (%d)", table, from, table, from, from+row.span),
+			)
 			if table == "days" {
 				exec("INSERT INTO days VALUES (7, $1, 1, $2)", day, row.data)
 			} else {
@@ -55,8 +57,18 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Load(ctx))
 	counts := func() (points int, rollups int) {
-		require.NoError(t, s.Samples.Points(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, func(_ int64, p []codec.Point) error { points += len(p); return nil }))
-		_, err := s.Samples.Range(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, time.Hour, func(_ int64, x []codec.Rollup) error { rollups += len(x); return nil })
+		require.NoError(
+			t,
+			s.Samples.Points(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, func(_ int64, p []codec.Point) error { points += len(p); return nil }),
+		)
+		_, err := s.Samples.Range(
+			ctx,
+			[]int64{7},
+			begin.AddDate(-2, 0, 0),
+			now,
+			time.Hour,
+			func(_ int64, x []codec.Rollup) error { rollups += len(x); return nil },
+		)
 		require.NoError(t, err)
 		return points, rollups
 	}

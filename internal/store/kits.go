@@ -22,7 +22,14 @@ type kitRow struct {
 func (kitRow) TableName() string { return "kit_versions" }
 
 func (r kitRow) domain() domain.KitVersion {
-	return domain.KitVersion{Kit: r.Kit, Revision: r.Revision, Version: r.Version, Document: r.Document, Shipped: r.Shipped, CreatedAt: r.CreatedAt.UTC()}
+	return domain.KitVersion{
+		Kit:       r.Kit,
+		Revision:  r.Revision,
+		Version:   r.Version,
+		Document:  r.Document,
+		Shipped:   r.Shipped,
+		CreatedAt: r.CreatedAt.UTC(),
+	}
 }
 
 // Newest returns the newest version of each kit.
@@ -35,7 +42,12 @@ func (s Kits) Newest(ctx context.Context) ([]domain.KitVersion, error) {
 // Versions returns all versions of a kit, newest first, without their documents.
 func (s Kits) Versions(ctx context.Context, kit string) ([]domain.KitVersion, error) {
 	var rows []kitRow
-	err := s.q(ctx).Select("kit", "revision", "version", "shipped", "created_at").Where("kit = ?", kit).Order("revision DESC").Find(&rows).Error
+	err := s.q(ctx).
+		Select("kit", "revision", "version", "shipped", "created_at").
+		Where("kit = ?", kit).
+		Order("revision DESC").
+		Find(&rows).
+		Error
 	return each(rows, kitRow.domain), err
 }
 

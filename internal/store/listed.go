@@ -34,7 +34,8 @@ type ListedValue struct {
 }
 
 var valueOrder = map[string]string{
-	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id", "-reading": "s.name DESC, d.name, s.id",
+	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id",
+	"-reading": "s.name DESC, d.name, s.id",
 }
 
 // Listed returns newest values over all devices, and how many match.
@@ -68,7 +69,9 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 		q = s.page(ctx, ids, f)
 	}
 	var rows []ListedValue
-	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.kind, s.every_s, s.state, s.error").Scan(&rows).Error
+	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.kind, s.every_s, s.state, s.error").
+		Scan(&rows).
+		Error
 	for i := range rows {
 		if l, ok := s.latest(rows[i].SeriesID); ok {
 			rows[i].At, rows[i].Value, rows[i].BeforeValue = &l.At, &l.Value, l.BeforeValue

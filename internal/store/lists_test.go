@@ -21,7 +21,18 @@ func incidents(t *testing.T, s *store.Store, d domain.Device) []domain.Incident 
 	var out []domain.Incident
 	for i, title := range []string{"port1 drops packets", "/data of log-1 fills", "log-1 is silent_100%"} {
 		at := now.Add(time.Duration(i) * time.Minute)
-		in, err := s.Incidents.Save(t.Context(), domain.Incident{DeviceID: d.ID, Cause: fmt.Sprint("c", i), Title: title, Level: domain.Level(i + 1), State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
+		in, err := s.Incidents.Save(
+			t.Context(),
+			domain.Incident{
+				DeviceID:  d.ID,
+				Cause:     fmt.Sprint("c", i),
+				Title:     title,
+				Level:     domain.Level(i + 1),
+				State:     domain.IncidentOpen,
+				OpenedAt:  at,
+				EpisodeAt: at,
+			},
+		)
 		require.NoError(t, err)
 		out = append(out, in)
 	}
@@ -73,7 +84,12 @@ func TestIncidentsAreFilteredSortedAndPaged(t *testing.T) {
 func TestPartsOfOneDeviceAndOfAll(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	one, _ := world(t, s)
-	other, err := s.Devices.Add(ctx, domain.Device{PlaceID: one.PlaceID, Name: "log-2", Address: netip.MustParseAddr("192.0.2.99"), CreatedAt: now}, "engine:bb", nil)
+	other, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: one.PlaceID, Name: "log-2", Address: netip.MustParseAddr("192.0.2.99"), CreatedAt: now},
+		"engine:bb",
+		nil,
+	)
 	require.NoError(t, err)
 	before, err := s.Parts.Of(ctx, one.ID)
 	require.NoError(t, err)
@@ -128,10 +144,19 @@ func TestTransitionsAreFilteredByTimeAndPlace(t *testing.T) {
 func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, first := world(t, s)
-	more, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute}})
+	more, err := s.Series.Add(
+		ctx,
+		[]domain.Series{
+			{DeviceID: d.ID, Kit: "k", Reading: "s", Name: "Straße 50%", Unit: "%", Interval: time.Minute},
+			{DeviceID: d.ID, Kit: "k2", Reading: "t", Name: "T", Unit: "s", Interval: time.Minute},
+		},
+	)
 	require.NoError(t, err)
 	require.NoError(t, s.Samples.Append(ctx, []domain.SeriesSample{
-		{SeriesID: first.ID, Sample: domain.Sample{At: now, Value: 7}}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
+		{
+			SeriesID: first.ID,
+			Sample:   domain.Sample{At: now, Value: 7},
+		}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
 	require.NoError(t, s.Series.SetStates(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
 	names := func(f domain.ValueFilter) (out []string) {
 		f.Limit = max(f.Limit, 1)
@@ -154,7 +179,12 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	assert.Len(t, in, 1)
 	assert.Equal(t, 7.0, in[first.ID].Value)
 	assert.Equal(t, now.Add(time.Minute), s.Samples.Newest())
-	assert.Equal(t, []string{"Straße 50%", "R", "T"}, names(domain.ValueFilter{Sort: "age", Limit: 9}), "youngest first, those without a value last")
+	assert.Equal(
+		t,
+		[]string{"Straße 50%", "R", "T"},
+		names(domain.ValueFilter{Sort: "age", Limit: 9}),
+		"youngest first, those without a value last",
+	)
 	assert.Equal(t, []string{"R"}, names(domain.ValueFilter{Sort: "age", Limit: 1, Offset: 1}))
 	assert.Equal(t, []string{"R", "Straße 50%", "T"}, names(domain.ValueFilter{Sort: "-age", Limit: 9}))
 	assert.Empty(t, names(domain.ValueFilter{Sort: "-age", Limit: 9, Offset: 99}))
@@ -164,7 +194,10 @@ func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
 	in := incidents(t, s, d)[0]
-	made, err := s.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now})
+	made, err := s.Deliveries.Add(
+		ctx,
+		domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", Subject: "x", CreatedAt: now},
+	)
 	require.NoError(t, err)
 	assert.ErrorIs(t, s.Deliveries.Retry(ctx, made.ID, now), domain.ErrNotFound, "it waits already")
 	claimed, err := s.Deliveries.Claim(ctx, 0, now, time.Minute, 5, nil)
@@ -242,7 +275,12 @@ func TestSearchFindsNamesAddressesAndParts(t *testing.T) {
 		assert.Equal(t, want, len(hits) > 0, text)
 	}
 	for i := range 9 {
-		_, err := s.Devices.Add(ctx, domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), CreatedAt: now}, "", nil)
+		_, err := s.Devices.Add(
+			ctx,
+			domain.Device{PlaceID: d.PlaceID, Name: fmt.Sprintf("log-x%d", i), Address: netip.MustParseAddr("192.0.2.9"), CreatedAt: now},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
 	}
 	hits, err := s.Hits.Find(ctx, "log", 5)

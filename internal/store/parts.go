@@ -128,7 +128,10 @@ type PartCount struct {
 
 // Count counts the present parts of a device by kind.
 func (s Parts) Count(ctx context.Context, deviceID domain.ID) (out []PartCount, err error) {
-	return out, s.q(ctx).Raw("SELECT kit, kind, count(*) AS n FROM parts WHERE device_id = ? AND gone_at IS NULL GROUP BY 1, 2", deviceID).Scan(&out).Error
+	return out, s.q(ctx).
+		Raw("SELECT kit, kind, count(*) AS n FROM parts WHERE device_id = ? AND gone_at IS NULL GROUP BY 1, 2", deviceID).
+		Scan(&out).
+		Error
 }
 
 // PartFilter picks present parts of one kind of a device.

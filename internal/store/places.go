@@ -75,7 +75,8 @@ func (s Places) Holds(ctx context.Context, id domain.ID) (out []string, err erro
 		n         int
 		one, many string
 	}{
-		{n.Places, "place", "places"}, {n.Devices, "device", "devices"}, {n.Removed, "removed device", "removed devices"}, {n.Teams, "team", "teams"},
+		{n.Places, "place", "places"}, {n.Devices, "device", "devices"}, {n.Removed, "removed device", "removed devices"},
+		{n.Teams, "team", "teams"},
 		{n.Grants, "grant", "grants"}, {n.Sweeps, "sweep", "sweeps"}, {n.Credentials, "credential", "credentials"},
 	} {
 		switch {

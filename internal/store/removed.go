@@ -8,8 +8,10 @@ import (
 )
 
 var removedOrder = map[string]string{
-	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "removed": "d.removed_at", "series": "series, d.name",
-	"-name": "d.name DESC", "-address": "d.address DESC", "-kind": "d.kind DESC, d.name", "-place": "p.name DESC, d.name", "-series": "series DESC, d.name",
+	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "removed": "d.removed_at",
+	"series": "series, d.name",
+	"-name":  "d.name DESC", "-address": "d.address DESC", "-kind": "d.kind DESC, d.name", "-place": "p.name DESC, d.name",
+	"-series": "series DESC, d.name",
 }
 
 // Removed returns devices that are no longer watched, the last first unless sorted
@@ -69,15 +71,19 @@ func (s Devices) Remove(ctx context.Context, id domain.ID, now time.Time) error 
 // same address.
 func (s Devices) RemovedLike(ctx context.Context, place domain.ID, identity, name, address string) (id domain.ID, err error) {
 	err = s.q(ctx).Raw(`SELECT id FROM all_devices WHERE removed_at IS NOT NULL AND organisation_id = organisation_of(?)
-		AND (identity = ? AND identity LIKE 'engine:%' OR name = ? AND host(address) = ?) ORDER BY removed_at DESC LIMIT 1`, place, identity, name, address).Scan(&id).Error
+		AND (identity = ? AND identity LIKE 'engine:%' OR name = ? AND host(address) = ?)
+			ORDER BY removed_at DESC LIMIT 1`, place, identity, name, address).Scan(&id).Error
 	return id, err
 }
 
 // Restore watches a removed device again, under a name and at an address and a
 // place, with the history that it has.
 func (s Devices) Restore(ctx context.Context, id domain.ID, as domain.Device) (domain.Device, error) {
-	err := must(s.q(ctx).Exec(`UPDATE all_devices SET removed_at = NULL, name = ?, address = ?, place_id = ?, health = 'unknown', health_since = ?,
-		health_note = 'waits for its first value' WHERE id = ? AND removed_at IS NOT NULL`, as.Name, as.Address.String(), as.PlaceID, as.CreatedAt, id))
+	err := must(
+		s.q(ctx).Exec(`UPDATE all_devices SET removed_at = NULL, name = ?, address = ?, place_id = ?, health = 'unknown', health_since = ?,
+		health_note = 'waits for its first value' WHERE id = ?
+			AND removed_at IS NOT NULL`, as.Name, as.Address.String(), as.PlaceID, as.CreatedAt, id),
+	)
 	if err != nil {
 		return domain.Device{}, err
 	}

@@ -18,7 +18,18 @@ func TestRemovedDevicesAreFilteredSortedAndPaged(t *testing.T) {
 	first, _ := world(t, s)
 	ids := []domain.ID{first.ID}
 	for i := range 3 {
-		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: first.PlaceID, Name: fmt.Sprint("np_", 2-i), Kind: "switch", Address: netip.MustParseAddr(fmt.Sprint("192.0.2.", 20+i)), CreatedAt: now}, "", nil)
+		d, err := s.Devices.Add(
+			ctx,
+			domain.Device{
+				PlaceID:   first.PlaceID,
+				Name:      fmt.Sprint("np_", 2-i),
+				Kind:      "switch",
+				Address:   netip.MustParseAddr(fmt.Sprint("192.0.2.", 20+i)),
+				CreatedAt: now,
+			},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
 		ids = append(ids, d.ID)
 	}

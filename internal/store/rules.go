@@ -113,7 +113,10 @@ func (s Rules) States(ctx context.Context) ([]RuleState, error) {
 
 // SetState records the level of a rule on a series.
 func (s Rules) SetState(ctx context.Context, st RuleState) error {
-	return s.q(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "rule_id"}, {Name: "series_id"}}, UpdateAll: true}).Create(&st).Error
+	return s.q(ctx).
+		Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "rule_id"}, {Name: "series_id"}}, UpdateAll: true}).
+		Create(&st).
+		Error
 }
 
 // Level is the worst level of trouble on a series, and the part that it is of.
@@ -126,8 +129,11 @@ type Level struct {
 // Levels returns the worst level on each series of a device that is not at
 // rest; held trouble does not count.
 func (s Rules) Levels(ctx context.Context, deviceID domain.ID) (rows []Level, err error) {
-	return rows, s.q(ctx).Raw(`SELECT r.series_id, coalesce(s.part_id, 0) AS part_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
-		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY 1, 2`, deviceID).Scan(&rows).Error
+	return rows, s.q(ctx).
+		Raw(`SELECT r.series_id, coalesce(s.part_id, 0) AS part_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
+		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY 1, 2`, deviceID).
+		Scan(&rows).
+		Error
 }
 
 // RuleNoise is how much a rule was heard of.

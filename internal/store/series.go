@@ -137,8 +137,12 @@ func (r subjectRow) subject() SeriesSubject {
 // devices and parts.
 func (s Series) OfReading(ctx context.Context, kit, reading string, limit int) ([]SeriesSubject, error) {
 	var rows []subjectRow
-	err := s.q(ctx).Raw(`SELECT s.*, d.name AS device, coalesce(p.name, '') AS part, coalesce(p.speed, 0) AS speed FROM series s JOIN devices d ON d.id = s.device_id
-		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? ORDER BY d.name, p.id LIMIT ?`, kit, reading, limit).Scan(&rows).Error
+	err := s.q(ctx).
+		Raw(`SELECT s.*, d.name AS device, coalesce(p.name, '') AS part, coalesce(p.speed, 0) AS speed FROM series s
+			JOIN devices d ON d.id = s.device_id
+		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? ORDER BY d.name, p.id LIMIT ?`, kit, reading, limit).
+		Scan(&rows).
+		Error
 	return each(rows, subjectRow.subject), err
 }
 
@@ -167,7 +171,10 @@ func (s Series) Named(ctx context.Context, f NamedFilter) (rows []NamedSeries, e
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
 	q = when(q, f.ID != 0, "s.id = ?", f.ID)
-	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit, s.kind").Order("s.kit, s.reading, d.name, p.name, s.id").Scan(&rows).Error
+	err = q.Select("s.id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.unit, s.kind").
+		Order("s.kit, s.reading, d.name, p.name, s.id").
+		Scan(&rows).
+		Error
 	return rows, err
 }
 
@@ -206,7 +213,11 @@ func (s Series) SetOK(ctx context.Context, ids []domain.ID) error {
 // OfParts returns the series of a device itself and of some of its parts.
 func (s Series) OfParts(ctx context.Context, deviceID domain.ID, parts []domain.ID) ([]domain.Series, error) {
 	var rows []seriesRow
-	err := s.q(ctx).Where("device_id = ? AND (part_id IS NULL OR part_id = ANY(?::bigint[]))", deviceID, arrayOf(parts)).Order("id").Find(&rows).Error
+	err := s.q(ctx).
+		Where("device_id = ? AND (part_id IS NULL OR part_id = ANY(?::bigint[]))", deviceID, arrayOf(parts)).
+		Order("id").
+		Find(&rows).
+		Error
 	return each(rows, seriesRow.domain), err
 }
 

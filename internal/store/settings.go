@@ -20,7 +20,9 @@ func (s Settings) Get(ctx context.Context, key string) (string, error) {
 
 // Set stores a value.
 func (s Settings) Set(ctx context.Context, key, value string) error {
-	return s.q(ctx).Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", key, value).Error
+	return s.q(ctx).
+		Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", key, value).
+		Error
 }
 
 // Advance raises a stored number, and tells whether it was lower: what is done

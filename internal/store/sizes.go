@@ -24,8 +24,12 @@ type TableSize struct {
 
 // Tables returns sizes of the tables, largest first.
 func (s Sizes) Tables(ctx context.Context) (out Storage, err error) {
-	err = s.q(ctx).Raw(`SELECT coalesce((SELECT relname FROM pg_class WHERE oid = pg_partition_root(c.oid)), CASE WHEN c.relname LIKE 'journal\_%' THEN 'journal' ELSE c.relname END)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
-		FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).Scan(&out.Tables).Error
+	err = s.q(ctx).
+		Raw(`SELECT coalesce((SELECT relname FROM pg_class
+			WHERE oid = pg_partition_root(c.oid)), CASE WHEN c.relname LIKE 'journal\_%' THEN 'journal' ELSE c.relname END)::text AS name, sum(greatest(c.reltuples, 0))::bigint AS rows, sum(pg_total_relation_size(c.oid))::float8 AS bytes
+		FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace GROUP BY 1 ORDER BY 3 DESC LIMIT 12`).
+		Scan(&out.Tables).
+		Error
 	for _, t := range out.Tables {
 		out.Total += t.Bytes
 	}
@@ -86,8 +90,10 @@ func (s Sizes) countSamples(ctx context.Context, since int, whole, latest *sizes
 	if err != nil {
 		return err
 	}
-	rows, err := s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, x.day, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
-		samples.Percent(min(1, sizedPages/max(1, pages))))).Rows()
+	rows, err := s.q(ctx).
+		Raw(fmt.Sprintf(`SELECT s.kit, s.reading, x.day, x.data FROM days x TABLESAMPLE SYSTEM (%s) JOIN series s ON s.id = x.series_id`,
+			samples.Percent(min(1, sizedPages/max(1, pages))))).
+		Rows()
 	if err != nil {
 		return err
 	}

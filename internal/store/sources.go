@@ -51,7 +51,11 @@ func (s Sources) Of(ctx context.Context, deviceID domain.ID) ([]domain.Source, e
 // ErrNotFound.
 func (s Sources) Failing(ctx context.Context, deviceID domain.ID, kit string) (domain.Source, error) {
 	var row sourceRow
-	err := s.q(ctx).Where("device_id = ? AND kit = ? AND state = ?", deviceID, kit, string(domain.SourceFailing)).Order("since").Take(&row).Error
+	err := s.q(ctx).
+		Where("device_id = ? AND kit = ? AND state = ?", deviceID, kit, string(domain.SourceFailing)).
+		Order("since").
+		Take(&row).
+		Error
 	return row.domain(), known(err)
 }
 
@@ -77,7 +81,8 @@ func (s Sources) Set(ctx context.Context, sources []domain.Source) error {
 	})
 	return known(s.q(ctx).Exec(`INSERT INTO sources AS s (device_id, kit, source, state, error, failure, faulty, since)
 		SELECT n.* FROM jsonb_to_recordset(?::jsonb)
-			AS n(device_id bigint, kit text, source text, state text, error text, failure text, faulty boolean, since timestamptz) JOIN devices d ON d.id = n.device_id
+			AS n(device_id bigint, kit text, source text, state text, error text, failure text, faulty boolean, since timestamptz)
+				JOIN devices d ON d.id = n.device_id
 		ON CONFLICT (device_id, kit, source) DO UPDATE
 			SET state = excluded.state, error = excluded.error, failure = excluded.failure, faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
 }

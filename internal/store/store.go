@@ -114,8 +114,11 @@ func (s *Store) Migrate(ctx context.Context) (int64, error) {
 // minimal level of wal_level, which the first releases ran, takes numbers back when
 // it crashes.
 func (s *Store) realign(ctx context.Context) error {
-	rows, err := s.pool.Query(ctx, `SELECT quote_ident(table_name), quote_ident(column_name), pg_get_serial_sequence(quote_ident(table_name), column_name)
-		FROM information_schema.columns WHERE table_schema = current_schema() AND is_identity = 'YES'`)
+	rows, err := s.pool.Query(
+		ctx,
+		`SELECT quote_ident(table_name), quote_ident(column_name), pg_get_serial_sequence(quote_ident(table_name), column_name)
+		FROM information_schema.columns WHERE table_schema = current_schema() AND is_identity = 'YES'`,
+	)
 	if err != nil {
 		return err
 	}

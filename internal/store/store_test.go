@@ -30,7 +30,12 @@ func world(t *testing.T, s *store.Store) (domain.Device, domain.Series) {
 	ctx := t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Skerry House", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.7"), CreatedAt: now}, "engine:aa", []string{"192.0.2.8"})
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.7"), CreatedAt: now},
+		"engine:aa",
+		[]string{"192.0.2.8"},
+	)
 	require.NoError(t, err)
 	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "r", Name: "R", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
@@ -131,7 +136,10 @@ func TestRangeKeepsThePeak(t *testing.T) {
 		if m == 47 {
 			v = 99
 		}
-		batch = append(batch, domain.SeriesSample{SeriesID: series.ID, Sample: domain.Sample{At: from.Add(time.Duration(m) * time.Minute), Value: v}})
+		batch = append(
+			batch,
+			domain.SeriesSample{SeriesID: series.ID, Sample: domain.Sample{At: from.Add(time.Duration(m) * time.Minute), Value: v}},
+		)
 	}
 	require.NoError(t, s.Samples.Append(ctx, batch))
 	rollups, width, _, err := s.Values.Range(ctx, series, from, now, 4)
@@ -155,11 +163,14 @@ func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 	s := testkit.OpenStore(t, testkit.EmptyURL(t))
 	require.NoError(t, s.MigrateTo(ctx, 2))
 	day := now.Truncate(24*time.Hour).AddDate(0, 0, -2)
-	_, err := s.Pool().Exec(ctx, "CREATE TABLE samples_x PARTITION OF samples FOR VALUES FROM ('2000-01-01') TO ('2100-01-01'); CREATE TABLE steps_x PARTITION OF steps FOR VALUES FROM ('2000-01-01') TO ('2100-01-01')")
+	_, err := s.Pool().
+		Exec(ctx, "CREATE TABLE samples_x PARTITION OF samples FOR VALUES FROM ('2000-01-01') TO ('2100-01-01'); CREATE TABLE steps_x PARTITION OF steps FOR VALUES FROM ('2000-01-01') TO ('2100-01-01')")
 	require.NoError(t, err)
-	_, err = s.Pool().Exec(ctx, "INSERT INTO samples SELECT i % 2 + 1, $1::timestamptz + i * interval '1 minute', i FROM generate_series(0, 599) i", day)
+	_, err = s.Pool().
+		Exec(ctx, "INSERT INTO samples SELECT i % 2 + 1, $1::timestamptz + i * interval '1 minute', i FROM generate_series(0, 599) i", day)
 	require.NoError(t, err)
-	_, err = s.Pool().Exec(ctx, "INSERT INTO steps SELECT 1, $1::timestamptz + i * interval '15 minutes', 15, i, i + 1, i + 9 FROM generate_series(0, 191) i", day.AddDate(0, 0, -1))
+	_, err = s.Pool().
+		Exec(ctx, "INSERT INTO steps SELECT 1, $1::timestamptz + i * interval '15 minutes', 15, i, i + 1, i + 9 FROM generate_series(0, 191) i", day.AddDate(0, 0, -1))
 	require.NoError(t, err)
 	_, err = s.Migrate(ctx)
 	require.NoError(t, err)
@@ -188,7 +199,9 @@ func TestRulesAndStates(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	_, series := world(t, s)
 	r, err := s.Rules.Save(ctx, rule.Rule{Name: "n", Kit: "k", Reading: "r", Cause: "c", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}})
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{
+			domain.LevelWarning: {Raise: 90, Recover: 80},
+		}}})
 	require.NoError(t, err)
 	back, err := s.Rules.One(ctx, r.ID)
 	require.NoError(t, err)
@@ -205,7 +218,15 @@ func TestRulesAndStates(t *testing.T) {
 func TestOneOpenIncidentAndOneTicketDelivery(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
-	in := domain.Incident{DeviceID: d.ID, Cause: "reach", Title: "x", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now}
+	in := domain.Incident{
+		DeviceID:  d.ID,
+		Cause:     "reach",
+		Title:     "x",
+		Level:     domain.LevelCritical,
+		State:     domain.IncidentOpen,
+		OpenedAt:  now,
+		EpisodeAt: now,
+	}
 	first, err := s.Incidents.Save(ctx, in)
 	require.NoError(t, err)
 	_, err = s.Incidents.Save(ctx, in)
@@ -264,7 +285,11 @@ func TestSecretsAreSealed(t *testing.T) {
 	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT decode(secrets->>'community', 'base64') FROM credentials").Scan(&stored))
 	assert.NotContains(t, string(stored), "harbour")
 
-	ch, err := s.Channels.Save(ctx, domain.Channel{Name: "m", Kind: "mail", Settings: map[string]string{"host": "a"}}, domain.Secrets{"password": "pw", "empty": ""})
+	ch, err := s.Channels.Save(
+		ctx,
+		domain.Channel{Name: "m", Kind: "mail", Settings: map[string]string{"host": "a"}},
+		domain.Secrets{"password": "pw", "empty": ""},
+	)
 	require.NoError(t, err)
 	ch.Settings["host"] = "b"
 	_, err = s.Channels.Save(ctx, ch, domain.Secrets{"password": ""})
@@ -300,9 +325,28 @@ func TestFindsAndSweeps(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "site", Kind: "snmp-v2c"}, domain.Secrets{"community": "x"})
 	require.NoError(t, err)
-	w, err := s.Sweeps.Save(ctx, domain.Sweep{Name: "w", Ranges: "192.0.2.0/24", Port: 161, Pace: 10, State: domain.SweepReady, CredentialIDs: []domain.ID{c.ID}, CreatedAt: now})
+	w, err := s.Sweeps.Save(
+		ctx,
+		domain.Sweep{
+			Name:          "w",
+			Ranges:        "192.0.2.0/24",
+			Port:          161,
+			Pace:          10,
+			State:         domain.SweepReady,
+			CredentialIDs: []domain.ID{c.ID},
+			CreatedAt:     now,
+		},
+	)
 	require.NoError(t, err)
-	f := domain.Find{SweepID: w.ID, Identity: "engine:a", Address: "192.0.2.1", Others: []string{"192.0.2.2"}, Name: "core", Verdict: domain.FindNew, FoundAt: now}
+	f := domain.Find{
+		SweepID:  w.ID,
+		Identity: "engine:a",
+		Address:  "192.0.2.1",
+		Others:   []string{"192.0.2.2"},
+		Name:     "core",
+		Verdict:  domain.FindNew,
+		FoundAt:  now,
+	}
 	require.NoError(t, s.Finds.Save(ctx, []domain.Find{f}))
 	f.Name = "core-1"
 	require.NoError(t, s.Finds.Save(ctx, []domain.Find{f}), "found again: brought up to date")

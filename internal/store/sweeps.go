@@ -33,8 +33,23 @@ type sweepRow struct {
 func (sweepRow) TableName() string { return "sweeps" }
 
 func (r sweepRow) domain() domain.Sweep {
-	return domain.Sweep{ID: r.ID, PlaceID: orZero(r.PlaceID), Name: r.Name, Ranges: r.Ranges, Exclude: r.Exclude, Port: r.Port, Pace: r.Pace, State: domain.SweepState(r.State), Total: r.Total,
-		Tried: r.Tried, Found: r.Found, Error: r.Error, CreatedAt: r.CreatedAt.UTC(), StartedAt: orNever(r.StartedAt), EndedAt: orNever(r.EndedAt)}
+	return domain.Sweep{
+		ID:        r.ID,
+		PlaceID:   orZero(r.PlaceID),
+		Name:      r.Name,
+		Ranges:    r.Ranges,
+		Exclude:   r.Exclude,
+		Port:      r.Port,
+		Pace:      r.Pace,
+		State:     domain.SweepState(r.State),
+		Total:     r.Total,
+		Tried:     r.Tried,
+		Found:     r.Found,
+		Error:     r.Error,
+		CreatedAt: r.CreatedAt.UTC(),
+		StartedAt: orNever(r.StartedAt),
+		EndedAt:   orNever(r.EndedAt),
+	}
 }
 
 // Save inserts a sweep with its credentials, or changes the state and
@@ -101,5 +116,7 @@ func (s Sweeps) Delete(ctx context.Context, id domain.ID) error {
 
 // EndAll marks sweeps that a stopped process left running.
 func (s Sweeps) EndAll(ctx context.Context, now time.Time) error {
-	return s.q(ctx).Exec("UPDATE sweeps SET state = 'stopped', ended_at = ?, error = 'the server was restarted' WHERE state = 'running'", now).Error
+	return s.q(ctx).
+		Exec("UPDATE sweeps SET state = 'stopped', ended_at = ?, error = 'the server was restarted' WHERE state = 'running'", now).
+		Error
 }

@@ -25,7 +25,15 @@ type ticketRow struct {
 func (ticketRow) TableName() string { return "tickets" }
 
 func (r ticketRow) domain() domain.Ticket {
-	return domain.Ticket{ID: r.ID, IncidentID: r.IncidentID, ChannelID: orZero(r.ChannelID), Number: r.Number, URL: r.URL, State: r.State, CreatedAt: r.CreatedAt.UTC()}
+	return domain.Ticket{
+		ID:         r.ID,
+		IncidentID: r.IncidentID,
+		ChannelID:  orZero(r.ChannelID),
+		Number:     r.Number,
+		URL:        r.URL,
+		State:      r.State,
+		CreatedAt:  r.CreatedAt.UTC(),
+	}
 }
 
 // Save records an incident's ticket, once.

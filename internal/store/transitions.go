@@ -28,8 +28,19 @@ type transitionRow struct {
 func (transitionRow) TableName() string { return "transitions" }
 
 func (r transitionRow) domain() domain.Transition {
-	return domain.Transition{ID: r.ID, DeviceID: r.DeviceID, SeriesID: orZero(r.SeriesID), RuleID: orZero(r.RuleID), From: domain.Health(r.FromHealth),
-		To: domain.Health(r.ToHealth), At: r.At.UTC(), Reason: r.Reason, Held: r.Held, BehindID: orZero(r.BehindID), Why: r.Why}
+	return domain.Transition{
+		ID:       r.ID,
+		DeviceID: r.DeviceID,
+		SeriesID: orZero(r.SeriesID),
+		RuleID:   orZero(r.RuleID),
+		From:     domain.Health(r.FromHealth),
+		To:       domain.Health(r.ToHealth),
+		At:       r.At.UTC(),
+		Reason:   r.Reason,
+		Held:     r.Held,
+		BehindID: orZero(r.BehindID),
+		Why:      r.Why,
+	}
 }
 
 // Add records changes of health.
@@ -96,7 +107,8 @@ type RibbonChange struct {
 // device and time; no ids mean all.
 func (s Transitions) Ribbons(ctx context.Context, ids []domain.ID, since time.Time) ([]RibbonChange, error) {
 	q := s.q(ctx).Table("transitions t").Joins("JOIN devices d ON d.id = t.device_id").
-		Select("t.device_id, d.place_id, t.from_health, t.to_health, t.at").Where("t.series_id IS NULL AND t.at >= ?", since).Order("t.device_id, t.at, t.id")
+		Select("t.device_id, d.place_id, t.from_health, t.to_health, t.at").
+		Where("t.series_id IS NULL AND t.at >= ?", since).Order("t.device_id, t.at, t.id")
 	q = when(q, len(ids) > 0, "t.device_id = ANY(?::bigint[])", arrayOf(ids))
 	var rows []RibbonChange
 	err := q.Scan(&rows).Error

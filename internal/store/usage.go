@@ -38,8 +38,12 @@ const lookedAt = 800
 // pages when they are large. share is that part, 1 for all.
 func (s Sizes) Usage(ctx context.Context) (out []Usage, share float64, err error) {
 	var rows []Usage
-	err = s.q(ctx).Raw(`SELECT s.kit, s.reading, s.device_id, d.place_id, d.name AS device, min(s.kind) AS kind, count(*) AS series, sum(86400.0 / s.every_s) AS per_day
-		FROM series s JOIN devices d ON d.id = s.device_id GROUP BY 1, 2, 3, 4, 5`).Scan(&rows).Error
+	err = s.q(ctx).
+		Raw(`SELECT s.kit, s.reading, s.device_id, d.place_id, d.name AS device, min(s.kind) AS kind, count(*) AS series,
+			sum(86400.0 / s.every_s) AS per_day
+		FROM series s JOIN devices d ON d.id = s.device_id GROUP BY 1, 2, 3, 4, 5`).
+		Scan(&rows).
+		Error
 	if err != nil {
 		return nil, 0, err
 	}

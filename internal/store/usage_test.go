@@ -17,7 +17,13 @@ import (
 func TestUsageIsSharedOutByReading(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, noisy := world(t, s)
-	more, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "calm", Name: "Calm", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "new", Name: "New", Interval: 15 * time.Second}})
+	more, err := s.Series.Add(
+		ctx,
+		[]domain.Series{
+			{DeviceID: d.ID, Kit: "k", Reading: "calm", Name: "Calm", Interval: time.Minute},
+			{DeviceID: d.ID, Kit: "k", Reading: "new", Name: "New", Interval: 15 * time.Second},
+		},
+	)
 	require.NoError(t, err)
 	a, b := samples.History{Series: noisy.ID}, samples.History{Series: more[0].ID}
 	from := now.AddDate(0, 0, -9)
@@ -89,7 +95,10 @@ func TestNamedSeries(t *testing.T) {
 	d, series := world(t, s)
 	parts, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "k", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
-	made, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "k", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	made, err := s.Series.Add(
+		ctx,
+		[]domain.Series{{DeviceID: d.ID, PartID: parts[0].ID, Kit: "k", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}},
+	)
 	require.NoError(t, err)
 	all, err := s.Series.Named(ctx, store.NamedFilter{Device: "log-1", Kit: "k"})
 	require.NoError(t, err)

@@ -85,7 +85,12 @@ func (s Values) latest(id domain.ID) (Latest, bool) {
 // exact extremes. width is that of the rollups, or a second where every value
 // stands for itself; resolution is that of the rollup that was read, 0 for
 // single samples.
-func (s Values) Range(ctx context.Context, x domain.Series, from, to time.Time, points int) (rollups []domain.Rollup, width, resolution time.Duration, err error) {
+func (s Values) Range(
+	ctx context.Context,
+	x domain.Series,
+	from, to time.Time,
+	points int,
+) (rollups []domain.Rollup, width, resolution time.Duration, err error) {
 	width = stepWidth(from, to, points)
 	if int(to.Sub(from)/max(x.Interval, time.Second)) <= points*2 {
 		samples, err := s.Of(ctx, x.ID, from, to)
@@ -122,7 +127,14 @@ type Combined struct {
 
 // Combine reads series between two times in at most about points rollups, and
 // combines them while they are read; top is how many of the highest are named.
-func (s Values) Combine(ctx context.Context, ids []domain.ID, from, to time.Time, points int, how aggregate.How, top int) (out Combined, err error) {
+func (s Values) Combine(
+	ctx context.Context,
+	ids []domain.ID,
+	from, to time.Time,
+	points int,
+	how aggregate.How,
+	top int,
+) (out Combined, err error) {
 	across, ranks := aggregate.NewAcross(how), aggregate.NewTop(top, how)
 	out.Width = stepWidth(from, to, points)
 	for part := range slices.Chunk(ids, combineBatch) {

@@ -90,15 +90,19 @@ func (s *Words) codeWords(ctx context.Context, words []wordKey, codes map[wordKe
 	}
 	records := recordsOf(given)
 	if err := s.q(ctx).Exec(givenWords+`, fresh AS (
-			SELECT g.*, (SELECT coalesce(max(code), 0) FROM words w WHERE w.series_id = g.series_id) + row_number() OVER (PARTITION BY g.series_id ORDER BY g.place) AS code
+			SELECT g.*, (SELECT coalesce(max(code), 0) FROM words w
+				WHERE w.series_id = g.series_id) + row_number() OVER (PARTITION BY g.series_id ORDER BY g.place) AS code
 			FROM given g JOIN series s ON s.id = g.series_id
 			WHERE NOT EXISTS (SELECT FROM words w WHERE w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')))
 		INSERT INTO words SELECT series_id, code, decode(digest, 'hex'), word FROM fresh WHERE code <= ?`, records, mostWords).Error; err != nil {
 		return err
 	}
 	var coded []codedWord
-	err := s.q(ctx).Raw(givenWords+`SELECT g.series_id, g.digest, coalesce(w.code, ? + 1) AS code FROM given g JOIN series s ON s.id = g.series_id
-		LEFT JOIN words w ON w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')`, records, mostWords).Scan(&coded).Error
+	err := s.q(ctx).
+		Raw(givenWords+`SELECT g.series_id, g.digest, coalesce(w.code, ? + 1) AS code FROM given g JOIN series s ON s.id = g.series_id
+		LEFT JOIN words w ON w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')`, records, mostWords).
+		Scan(&coded).
+		Error
 	for _, c := range coded {
 		codes[byDigest[givenWord{SeriesID: c.SeriesID, Digest: c.Digest}]] = c.Code
 	}

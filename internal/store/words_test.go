@@ -53,7 +53,13 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	assert.Empty(t, see(t, s, texts...))
 	want := []domain.Run{
 		{From: begin, Until: begin.Add(1999 * time.Minute), Count: 2000, Value: 1, Text: "release 6.1"},
-		{From: begin.Add(2000 * time.Minute), Until: begin.Add(4319 * time.Minute), Count: 2320, Value: 2, Text: "release 6.2 — 'quoted' \"twice\"; DROP TABLE words"},
+		{
+			From:  begin.Add(2000 * time.Minute),
+			Until: begin.Add(4319 * time.Minute),
+			Count: 2320,
+			Value: 2,
+			Text:  "release 6.2 — 'quoted' \"twice\"; DROP TABLE words",
+		},
 	}
 	for _, when := range []string{"in memory", "sealed", "folded"} {
 		runs, err := s.Values.Runs(ctx, []domain.Series{about, who}, begin.AddDate(0, 0, -30), begin.AddDate(0, 0, 9))
@@ -70,7 +76,12 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 		}
 	}
 	var rollups, rows int
-	require.NoError(t, s.Pool().QueryRow(ctx, "SELECT (SELECT count(*) FROM rollup_5m) + (SELECT count(*) FROM rollup_1h) + (SELECT count(*) FROM rollup_1d), (SELECT count(*) FROM runs)").Scan(&rollups, &rows))
+	require.NoError(
+		t,
+		s.Pool().
+			QueryRow(ctx, "SELECT (SELECT count(*) FROM rollup_5m) + (SELECT count(*) FROM rollup_1h) + (SELECT count(*) FROM rollup_1d), (SELECT count(*) FROM runs)").
+			Scan(&rollups, &rows),
+	)
 	assert.Zero(t, rollups, "the mean of texts says nothing")
 	assert.LessOrEqual(t, rows, 4, "a row for each series and four weeks")
 
@@ -140,7 +151,10 @@ func TestASeriesWithTooManyTextsIsNamed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, coded, 2)
 	assert.Empty(t, full)
-	again, full, err := s.Words.Code(ctx, []domain.SeriesText{text(who, strings.Repeat("ü", 2000)), text(about, "one too many"), text(who, "x")})
+	again, full, err := s.Words.Code(
+		ctx,
+		[]domain.SeriesText{text(who, strings.Repeat("ü", 2000)), text(about, "one too many"), text(who, "x")},
+	)
 	require.NoError(t, err)
 	require.Len(t, again, 2)
 	assert.NotEqual(t, again[0].Value, again[1].Value)

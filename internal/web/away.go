@@ -63,7 +63,11 @@ func unavailable(r *render.Renderer, w http.ResponseWriter, req *http.Request, t
 	case strings.HasPrefix(req.URL.Path, "/api"):
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusServiceUnavailable)
-		_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(http.StatusServiceUnavailable), "status": http.StatusServiceUnavailable, "detail": inWords(t)})
+		_ = json.NewEncoder(w).
+			Encode(map[string]any{
+				"title": http.StatusText(http.StatusServiceUnavailable), "status": http.StatusServiceUnavailable,
+				"detail": inWords(t),
+			})
 	case req.Header.Get("HX-Request") == "true" || !strings.Contains(req.Header.Get("Accept"), "text/html"):
 		http.Error(w, inWords(t), http.StatusServiceUnavailable)
 	default:

@@ -113,7 +113,11 @@ func (t *Top) Add(series int64, rollups []codec.Rollup) {
 		return
 	}
 	r := Ranked{series, value(t.how, all)}
-	at, _ := slices.BinarySearchFunc(t.best, r, func(a, b Ranked) int { return cmp.Or(cmp.Compare(b.V, a.V), cmp.Compare(a.Series, b.Series)) })
+	at, _ := slices.BinarySearchFunc(
+		t.best,
+		r,
+		func(a, b Ranked) int { return cmp.Or(cmp.Compare(b.V, a.V), cmp.Compare(a.Series, b.Series)) },
+	)
 	if at >= t.n {
 		return
 	}

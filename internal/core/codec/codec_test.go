@@ -194,7 +194,9 @@ func TestDamageIsSurvived(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	var e Encoder
 	var d Decoder
-	for _, points := range [][]Point{regular(50, func(i int) float64 { return float64(i % 9) }), regular(50, func(int) float64 { return r.NormFloat64() })} {
+	for _, points := range [][]Point{
+		regular(50, func(i int) float64 { return float64(i % 9) }), regular(50, func(int) float64 { return r.NormFloat64() }),
+	} {
 		whole := e.Append(nil, points)
 		for n := range len(whole) {
 			_, err := d.Append(nil, whole[:n])

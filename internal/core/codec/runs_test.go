@@ -88,7 +88,10 @@ func TestRunsComeBackExactly(t *testing.T) {
 	assert.Less(t, runsRoundTrip(t, month), 32, "a month without change takes next to nothing")
 	runsRoundTrip(t, nil)
 	runsRoundTrip(t, []Run{{-5, -5, 1, 0}})
-	runsRoundTrip(t, []Run{{math.MinInt64 / 4, math.MaxInt64 / 4, 3, -1e300}, {math.MaxInt64/4 + 1, math.MaxInt64 / 3, 1, math.SmallestNonzeroFloat64}})
+	runsRoundTrip(
+		t,
+		[]Run{{math.MinInt64 / 4, math.MaxInt64 / 4, 3, -1e300}, {math.MaxInt64/4 + 1, math.MaxInt64 / 3, 1, math.SmallestNonzeroFloat64}},
+	)
 	var wild []Run
 	at := int64(t0)
 	for range 300 {

@@ -54,14 +54,22 @@ func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.T
 		trace.Answer = "unreachable: what it is reached through does not answer"
 		for _, h := range hops {
 			if h.silent() {
-				trace.Because(h.Name+" does not answer either", "asked at "+clock(h.LastAt)+"; this device is reached through it", why.To("device", h.ID))
+				trace.Because(
+					h.Name+" does not answer either",
+					"asked at "+clock(h.LastAt)+"; this device is reached through it",
+					why.To("device", h.ID),
+				)
 			}
 		}
 		return Unreachable, root, trace
 	}
 	for _, h := range hops {
 		if h.LastAt.IsZero() {
-			trace.Because("Nothing is known of "+h.Name, "it was never asked whether it answers; this device is reached through it", why.To("device", h.ID))
+			trace.Because(
+				"Nothing is known of "+h.Name,
+				"it was never asked whether it answers; this device is reached through it",
+				why.To("device", h.ID),
+			)
 			continue
 		}
 		if h.LastAt.Before(firstBad) {
@@ -69,7 +77,11 @@ func Judge(firstBad time.Time, hops []Hop) (verdict Verdict, by Hop, trace why.T
 			trace.Because(h.Name+" was last asked before the trouble began", "at "+clock(h.LastAt), why.To("device", h.ID))
 			return Wait, h, trace
 		}
-		trace.Because(fmt.Sprintf("%s answers", h.Name), "asked at "+clock(h.LastAt)+"; this device is reached through it", why.To("device", h.ID))
+		trace.Because(
+			fmt.Sprintf("%s answers", h.Name),
+			"asked at "+clock(h.LastAt)+"; this device is reached through it",
+			why.To("device", h.ID),
+		)
 	}
 	trace.Answer = "down: all that is asked on the way to it answers"
 	if len(hops) == 0 {

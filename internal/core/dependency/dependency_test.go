@@ -21,11 +21,14 @@ func TestJudge(t *testing.T) {
 		want Verdict
 		by   string
 	}{
-		"reached directly":                  {nil, Down, ""},
-		"the hop answers":                   {[]Hop{hop("edge", 5*time.Second, true)}, Down, ""},
-		"the hop is silent":                 {[]Hop{hop("edge", 5*time.Second, false)}, Unreachable, "edge"},
-		"the far hop is silent":             {[]Hop{hop("switch", 5*time.Second, true), hop("edge", time.Second, false)}, Unreachable, "edge"},
-		"the root of several silent ones":   {[]Hop{hop("switch", 5*time.Second, false), hop("edge", time.Second, false), hop("core-one", time.Second, true)}, Unreachable, "edge"},
+		"reached directly":      {nil, Down, ""},
+		"the hop answers":       {[]Hop{hop("edge", 5*time.Second, true)}, Down, ""},
+		"the hop is silent":     {[]Hop{hop("edge", 5*time.Second, false)}, Unreachable, "edge"},
+		"the far hop is silent": {[]Hop{hop("switch", 5*time.Second, true), hop("edge", time.Second, false)}, Unreachable, "edge"},
+		"the root of several silent ones": {
+			[]Hop{hop("switch", 5*time.Second, false), hop("edge", time.Second, false), hop("core-one", time.Second, true)},
+			Unreachable, "edge",
+		},
 		"the hop was not asked since":       {[]Hop{hop("edge", -5*time.Second, true)}, Wait, "edge"},
 		"silence known beats waiting":       {[]Hop{hop("switch", -time.Second, true), hop("edge", -time.Second, false)}, Unreachable, "edge"},
 		"a hop that is not watched is open": {[]Hop{{ID: 1, Name: "modem"}}, Down, ""},

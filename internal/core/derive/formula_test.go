@@ -51,8 +51,12 @@ func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
 	for minute := range 3 {
 		ok, problem := look(minute, Counter32, 125e6)
 		assert.False(t, ok)
-		assert.Equal(t, string("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
-			"let the device give its 64-bit counter, or collect it each 34\u00a0s"), problem)
+		assert.Equal(
+			t,
+			string("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
+				"let the device give its 64-bit counter, or collect it each 34\u00a0s"),
+			problem,
+		)
 	}
 	_, problem := look(3, Counter32, 12.5e9)
 	assert.NotContains(t, problem, "or collect", "at 100 Gbit/s no interval helps")
@@ -142,7 +146,10 @@ func TestStateExplainsTheLastTwoLooks(t *testing.T) {
 }
 
 func TestQuotientsHaveSixDigits(t *testing.T) {
-	for in, want := range map[float64]float64{0: 0, 1.0 / 3: 0.333333, 2e9 / 3: 666667000, -123456.5: -123457, 1e-290 / 3: 3.33333e-291, 999999.5: 1e6, 75: 75, 0.1 + 0.2: 0.3, 1e-310: 0} {
+	for in, want := range map[float64]float64{
+		0: 0, 1.0 / 3: 0.333333, 2e9 / 3: 666667000, -123456.5: -123457, 1e-290 / 3: 3.33333e-291, 999999.5: 1e6, 75: 75,
+		0.1 + 0.2: 0.3, 1e-310: 0,
+	} {
 		assert.Equal(t, want, Significant(in), in)
 	}
 	third := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}

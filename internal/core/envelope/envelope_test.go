@@ -55,7 +55,10 @@ func TestWidthAtTheEdges(t *testing.T) {
 }
 
 func TestSamplesBeforeTheStartFallIntoTheirOwnSlots(t *testing.T) {
-	for before, want := range map[time.Duration]time.Duration{time.Minute: time.Minute, time.Minute + time.Second: 2 * time.Minute, time.Second: time.Minute, 0: 0, -59 * time.Second: 0} {
+	for before, want := range map[time.Duration]time.Duration{
+		time.Minute: time.Minute, time.Minute + time.Second: 2 * time.Minute, time.Second: time.Minute, 0: 0,
+		-59 * time.Second: 0,
+	} {
 		rollups := Fold([]domain.Sample{{At: t0.Add(-before), Value: 1}}, t0, time.Minute)
 		assert.Equal(t, t0.Add(-want), rollups[0].At, before)
 	}

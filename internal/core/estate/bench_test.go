@@ -15,7 +15,9 @@ import (
 func BenchmarkSample(b *testing.B) {
 	e := New()
 	e.SetRules([]rule.Rule{{ID: 1, Name: "busy", Kit: "k", Reading: "r", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}}})
+		Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{
+			domain.LevelWarning: {Raise: 90, Recover: 80},
+		}}}})
 	const series = 300
 	var all []Series
 	for id := range int64(series) {

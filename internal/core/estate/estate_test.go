@@ -24,10 +24,30 @@ func pair(t *testing.T) *Estate {
 	t.Helper()
 	e := New()
 	e.SetRules([]rule.Rule{
-		{ID: 1, Name: "reach", Title: "{device} does not answer", Kit: "r", Reading: "loss", Unit: "%", Enabled: true, Condition: &limit.Condition{
-			Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}}},
-		{ID: 2, Name: "full", Title: "{part} of {device} is full", Kit: "h", Reading: "used", Unit: "%", Enabled: true, Condition: &limit.Condition{
-			Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}},
+		{
+			ID:      1,
+			Name:    "reach",
+			Title:   "{device} does not answer",
+			Kit:     "r",
+			Reading: "loss",
+			Unit:    "%",
+			Enabled: true,
+			Condition: &limit.Condition{
+				Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1},
+				Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}},
+		},
+		{
+			ID:      2,
+			Name:    "full",
+			Title:   "{part} of {device} is full",
+			Kit:     "h",
+			Reading: "used",
+			Unit:    "%",
+			Enabled: true,
+			Condition: &limit.Condition{
+				Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1},
+				Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}},
+		},
 	})
 	e.Set(Device{ID: 1, Name: "edge"}, []Series{loss(10)}, domain.Unknown, t0)
 	e.Set(Device{ID: 2, Name: "kiosk", ViaID: 1}, []Series{loss(20), volume(21)}, domain.Unknown, t0)
@@ -93,7 +113,9 @@ func TestBehindADeadDeviceIsUnreachable(t *testing.T) {
 func TestReachableAsSoonAsItAnswers(t *testing.T) {
 	e := pair(t)
 	slow := rule.Rule{ID: 3, Name: "loses", Kit: "r", Reading: "loss", Unit: "%", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 4}, Limits: map[domain.Level]limit.Limit{domain.LevelNotice: {Raise: 30, Recover: 10}}}}
+		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 4}, Limits: map[domain.Level]limit.Limit{
+			domain.LevelNotice: {Raise: 30, Recover: 10},
+		}}}
 	e.SetRules(append(e.rules["r/loss"].rules, slow))
 	feed(e, 10, 14, 100)
 	feed(e, 20, 15, 100)
@@ -180,7 +202,9 @@ func TestChangedRuleActsWithoutANewValue(t *testing.T) {
 	e := pair(t)
 	feed(e, 21, 15, 70)
 	stricter := rule.Rule{ID: 2, Name: "full", Kit: "h", Reading: "used", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 60, Recover: 60}}}}
+		Side: limit.Above, For: rule.Hold{Values: 1}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{
+			domain.LevelCritical: {Raise: 60, Recover: 60},
+		}}}
 	e.SetRules([]rule.Rule{stricter})
 	out := e.Recheck(t0.Add(16 * time.Second))
 	require.Len(t, out.Judged, 1)
@@ -300,10 +324,19 @@ func TestWaysChange(t *testing.T) {
 
 func TestStatesAreJudgedToo(t *testing.T) {
 	e := New()
-	e.SetRules([]rule.Rule{{ID: 5, Name: "port down", Title: "{part} of {device} is down", Kit: "i", Reading: "state", Enabled: true, Condition: &state.Condition{
-		Codes: map[int]string{1: "up", 2: "down"}, Levels: map[domain.Level][]string{domain.LevelWarning: {"down"}},
-		For: rule.Hold{Time: time.Minute}, Recover: rule.Hold{Values: 1}}}})
-	e.Set(Device{ID: 1, Name: "switch"}, []Series{{ID: 10, Part: "port3", Name: "State", Kit: "i", Reading: "state", Every: every}}, domain.Unknown, t0)
+	e.SetRules(
+		[]rule.Rule{
+			{ID: 5, Name: "port down", Title: "{part} of {device} is down", Kit: "i", Reading: "state", Enabled: true, Condition: &state.Condition{
+				Codes: map[int]string{1: "up", 2: "down"}, Levels: map[domain.Level][]string{domain.LevelWarning: {"down"}},
+				For: rule.Hold{Time: time.Minute}, Recover: rule.Hold{Values: 1}}},
+		},
+	)
+	e.Set(
+		Device{ID: 1, Name: "switch"},
+		[]Series{{ID: 10, Part: "port3", Name: "State", Kit: "i", Reading: "state", Every: every}},
+		domain.Unknown,
+		t0,
+	)
 	for s := 0; s < 60; s += 15 {
 		assert.Empty(t, feed(e, 10, s, 2).Judged)
 	}
@@ -401,7 +434,15 @@ func TestTheWaitForTheWayIsBounded(t *testing.T) {
 func TestTheWorstOfSeveralIsTold(t *testing.T) {
 	rules := map[string]rule.Rule{}
 	for i, name := range []string{"b", "a", "c"} {
-		rules[name] = rule.Rule{ID: domain.ID(11 + i), Name: name, Title: name, Kit: "h", Reading: "used", Enabled: true, Condition: &limit.Condition{}}
+		rules[name] = rule.Rule{
+			ID:        domain.ID(11 + i),
+			Name:      name,
+			Title:     name,
+			Kit:       "h",
+			Reading:   "used",
+			Enabled:   true,
+			Condition: &limit.Condition{},
+		}
 	}
 	for _, held := range []bool{false, true} {
 		for _, order := range [][]string{{"b", "a", "c"}, {"c", "a", "b"}, {"a", "c", "b"}} {

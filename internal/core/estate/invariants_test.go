@@ -49,19 +49,46 @@ func lifeRules(full float64) []rule.Rule {
 	one, two := rule.Hold{Values: 1}, rule.Hold{Values: 2}
 	return []rule.Rule{
 		{ID: 1, Name: "reach", Title: "{device} does not answer", Kit: "r", Reading: "loss", Unit: "%", Enabled: true,
-			Condition: &limit.Condition{Side: limit.Above, For: two, Recover: one, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}}},
+			Condition: &limit.Condition{
+				Side:    limit.Above,
+				For:     two,
+				Recover: one,
+				Limits:  map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}},
+			}},
 		{ID: 2, Name: "full", Title: "{part} of {device} is full", Kit: "h", Reading: "used", Unit: "%", Enabled: true,
 			Condition: &limit.Condition{Side: limit.Above, For: one, Recover: two, Limits: map[domain.Level]limit.Limit{
-				domain.LevelNotice: {Raise: full - 10, Recover: full - 15}, domain.LevelWarning: {Raise: full, Recover: full - 5}, domain.LevelCritical: {Raise: full + 5, Recover: full + 2}}}},
+				domain.LevelNotice: {
+					Raise:   full - 10,
+					Recover: full - 15,
+				}, domain.LevelWarning: {Raise: full, Recover: full - 5}, domain.LevelCritical: {Raise: full + 5, Recover: full + 2}}}},
 		{ID: 3, Name: "empty", Title: "{part} of {device} is empty", Kit: "h", Reading: "used", Unit: "%", Enabled: true,
-			Condition: &limit.Condition{Side: limit.Below, For: two, Recover: one, Limits: map[domain.Level]limit.Limit{domain.LevelNotice: {Raise: 20, Recover: 30}}}},
+			Condition: &limit.Condition{
+				Side:    limit.Below,
+				For:     two,
+				Recover: one,
+				Limits:  map[domain.Level]limit.Limit{domain.LevelNotice: {Raise: 20, Recover: 30}},
+			}},
 	}
 }
 
 func newLife(t *testing.T, seed uint64) *life {
-	l := &life{T: t, Rand: rand.New(rand.NewPCG(seed, 42)), e: New(), now: t0, devices: map[domain.ID]Device{}, volumes: map[domain.ID]bool{}, dead: map[domain.ID]bool{},
-		used: map[domain.ID]float64{}, rules: lifeRules(90), levels: map[key]domain.Level{}, held: map[key]bool{}, health: map[domain.ID]domain.Health{}, behind: map[domain.ID]domain.ID{},
-		past: map[domain.ID][]domain.Sample{}, naive: map[key]domain.Level{}}
+	l := &life{
+		T:       t,
+		Rand:    rand.New(rand.NewPCG(seed, 42)),
+		e:       New(),
+		now:     t0,
+		devices: map[domain.ID]Device{},
+		volumes: map[domain.ID]bool{},
+		dead:    map[domain.ID]bool{},
+		used:    map[domain.ID]float64{},
+		rules:   lifeRules(90),
+		levels:  map[key]domain.Level{},
+		held:    map[key]bool{},
+		health:  map[domain.ID]domain.Health{},
+		behind:  map[domain.ID]domain.ID{},
+		past:    map[domain.ID][]domain.Sample{},
+		naive:   map[key]domain.Level{},
+	}
 	l.e.SetRules(l.rules)
 	for id := domain.ID(1); id <= lifeDevices; id++ {
 		l.devices[id] = Device{ID: id, Name: fmt.Sprint("d", id), ViaID: id / 2}
@@ -264,7 +291,16 @@ func (l *life) agree() {
 		for _, s := range l.seriesOf(id)[1:] {
 			for _, r := range []domain.ID{2, 3} {
 				k := key{r, s.ID}
-				require.Equal(l, l.naive[k], l.levels[k], "step %d: rule %d on %d after %v", l.step, r, s.ID, l.past[s.ID][max(0, len(l.past[s.ID])-3):])
+				require.Equal(
+					l,
+					l.naive[k],
+					l.levels[k],
+					"step %d: rule %d on %d after %v",
+					l.step,
+					r,
+					s.ID,
+					l.past[s.ID][max(0, len(l.past[s.ID])-3):],
+				)
 			}
 		}
 	}

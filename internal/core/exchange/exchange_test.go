@@ -35,7 +35,12 @@ func TestEveryFormatGivesBackWhatWasWritten(t *testing.T) {
 		}
 		require.NoError(t, w.Close())
 		var got []Record
-		require.NoError(t, Read(f, strings.NewReader(text.String()), func(r Record) error { got = append(got, r); return nil }), "%s", text.String())
+		require.NoError(
+			t,
+			Read(f, strings.NewReader(text.String()), func(r Record) error { got = append(got, r); return nil }),
+			"%s",
+			text.String(),
+		)
 		assert.Equal(t, some(), got, f)
 		assert.NotEmpty(t, f.MediaType())
 		assert.True(t, strings.HasPrefix(f.Extension(), "."))
@@ -70,7 +75,10 @@ func TestWrongLinesAreNamed(t *testing.T) {
 		line int
 		want string
 	}{
-		"no JSON":         {NDJSON, "{\"device\":\"a\",\"kit\":\"k\",\"reading\":\"r\",\"at\":\"2026-11-23T12:00:00Z\",\"value\":1}\n\nwobble\n", 3, "not a sample"},
+		"no JSON": {
+			NDJSON, "{\"device\":\"a\",\"kit\":\"k\",\"reading\":\"r\",\"at\":\"2026-11-23T12:00:00Z\",\"value\":1}\n\nwobble\n",
+			3, "not a sample",
+		},
 		"unknown field":   {NDJSON, `{"wobble":1}`, 1, "wobble"},
 		"no device":       {NDJSON, `{"kit":"k","reading":"r","at":"2026-11-23T12:00:00Z","value":1}`, 1, "device, kit and reading"},
 		"no time":         {NDJSON, `{"device":"d","kit":"k","reading":"r","value":1}`, 1, "time is missing"},
@@ -99,7 +107,11 @@ func TestWrongLinesAreNamed(t *testing.T) {
 	}
 	assert.ErrorContains(t, Read(OpenMetrics, strings.NewReader("# TYPE x gauge\n"), nil), "cut off")
 	refused := errors.New("no such device")
-	err := Read(NDJSON, strings.NewReader(`{"device":"d","kit":"k","reading":"r","at":"2026-11-23T12:00:00Z","value":1}`), func(Record) error { return refused })
+	err := Read(
+		NDJSON,
+		strings.NewReader(`{"device":"d","kit":"k","reading":"r","at":"2026-11-23T12:00:00Z","value":1}`),
+		func(Record) error { return refused },
+	)
 	assert.ErrorIs(t, err, refused)
 }
 

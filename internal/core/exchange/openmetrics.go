@@ -35,8 +35,24 @@ func (w *metricsWriter) Write(r Record) error {
 		suffix, labels, value = "_info", ",text=\""+escape(*r.Text, true)+"\"", "1"
 	}
 	ms := r.At.UnixMilli()
-	_, err := fmt.Fprintf(w.out, "%s%s{device=\"%s\",part=\"%s\",kit=\"%s\",reading=\"%s\",unit=\"%s\"%s} %s %d.%03d\n", name, suffix,
-		escape(r.Device, true), escape(r.Part, true), escape(r.Kit, true), escape(r.Reading, true), escape(r.Unit, true), labels, value, ms/1000, ms%1000)
+	_, err := fmt.Fprintf(
+		w.out,
+		"%s%s{device=\"%s\",part=\"%s\",kit=\"%s\",reading=\"%s\",unit=\"%s\"%s} %s %d.%03d\n",
+		name,
+		suffix,
+		escape(
+			r.Device,
+			true,
+		),
+		escape(r.Part, true),
+		escape(r.Kit, true),
+		escape(r.Reading, true),
+		escape(r.Unit, true),
+		labels,
+		value,
+		ms/1000,
+		ms%1000,
+	)
 	return err
 }
 

@@ -55,7 +55,11 @@ func TestCheckCleansAndFillsIn(t *testing.T) {
 	assert.Empty(t, errs)
 	assert.Equal(t, map[string]string{"port": "161", "wait": "5s", "community": " spaces may be meant "}, clean)
 	clean, errs = Check(fields, map[string]string{"port": "0", "speed": "7"})
-	assert.Equal(t, domain.FieldErrors{"port": "Must be a whole number from 1 to 65535.", "speed": "There is no such setting.", "community": "Must be set."}, errs)
+	assert.Equal(
+		t,
+		domain.FieldErrors{"port": "Must be a whole number from 1 to 65535.", "speed": "There is no such setting.", "community": "Must be set."},
+		errs,
+	)
 	assert.Empty(t, clean, "what is not set is not there")
 }
 

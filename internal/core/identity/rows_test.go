@@ -68,8 +68,10 @@ func TestMatchRows(t *testing.T) {
 		"a new one that is down":     {rows("eth1@5"), rows("eth1@5", "eth1@9 down"), nil, []int{0, -1}, []Reason{SameRow, Fresh}},
 		"both live":                  {rows("eth1@5"), rows("eth1@5", "eth1@9"), nil, []int{0, -1}, []Reason{SameRow, Fresh}},
 		"neither lives":              {rows("eth1@5"), rows("eth1@5 down", "eth1@9 down"), nil, []int{0, -1}, []Reason{SameRow, Fresh}},
-		"two new ones":               {rows("eth1@5"), rows("eth1@5 down", "eth1@8", "eth1@9"), nil, []int{0, -1, -1}, []Reason{SameRow, Fresh, Fresh}},
-		"twins, one is down":         {rows("e@1", "e@2"), rows("e@1 down", "e@2"), nil, []int{0, 1}, []Reason{SameRow, SameRow}},
+		"two new ones": {
+			rows("eth1@5"), rows("eth1@5 down", "eth1@8", "eth1@9"), nil, []int{0, -1, -1}, []Reason{SameRow, Fresh, Fresh},
+		},
+		"twins, one is down": {rows("e@1", "e@2"), rows("e@1 down", "e@2"), nil, []int{0, 1}, []Reason{SameRow, SameRow}},
 	} {
 		var parts []int
 		var reasons []Reason
@@ -121,7 +123,10 @@ type place struct {
 // plug adds a thing of its own name and address under a free index.
 func (w *planted) plug() {
 	w.things++
-	w.ports = append(w.ports, port{w.things, Row{Called: fmt.Sprint("port", w.things), Index: w.index(), Marks: fmt.Sprint("m", w.things), Living: true}})
+	w.ports = append(
+		w.ports,
+		port{w.things, Row{Called: fmt.Sprint("port", w.things), Index: w.index(), Marks: fmt.Sprint("m", w.things), Living: true}},
+	)
 }
 
 func (w *planted) index() string {

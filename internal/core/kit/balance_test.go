@@ -46,7 +46,9 @@ func TestTheFirstBalanceThatCanBeMadeCounts(t *testing.T) {
 	src, _ := k.Source("s")
 	share, _ := k.Reading("share")
 	row := func(name string, size, used float64) derive.Row {
-		return derive.Row{Values: []derive.Value{{Kind: derive.Text, Text: name}, {Kind: derive.Gauge, Num: size}, {Kind: derive.Gauge, Num: used}}}
+		return derive.Row{
+			Values: []derive.Value{{Kind: derive.Text, Text: name}, {Kind: derive.Gauge, Num: size}, {Kind: derive.Gauge, Num: used}},
+		}
 	}
 	ram := row("ram", 1000, 520)
 	for name, c := range map[string]struct {
@@ -55,14 +57,30 @@ func TestTheFirstBalanceThatCanBeMadeCounts(t *testing.T) {
 		says string
 	}{
 		// (1000 − 920) ÷ 1000
-		"available is told": {[]derive.Row{ram, row("available", 920, 0), row("cached", 440, 440)}, derive.Taken{Value: 8, OK: true}, "what is not available"},
+		"available is told": {
+			[]derive.Row{ram, row("available", 920, 0), row("cached", 440, 440)}, derive.Taken{Value: 8, OK: true},
+			"what is not available",
+		},
 		// (520 − 400 − 40) ÷ 1000
-		"the cache is told":    {[]derive.Row{ram, row("cached", 400, 400), row("buffers", 1000, 40)}, derive.Taken{Value: 8, OK: true}, "what is used but for the cache"},
-		"no buffers":           {[]derive.Row{ram, row("cached", 400, 400)}, derive.Taken{Value: 12, OK: true}, "what is used but for the cache"},
-		"neither":              {[]derive.Row{ram}, derive.Taken{Problem: "the device does not give size of “available”, nor used of “cached”", Absent: true}, ""},
-		"nothing":              {nil, derive.Taken{Problem: "the device does not give size of “ram”, nor used of “ram”", Absent: true}, ""},
-		"no size":              {[]derive.Row{row("ram", 0, 5), row("available", 0, 0)}, derive.Taken{Problem: "the total is zero"}, "what is not available"},
-		"more than everything": {[]derive.Row{ram, row("available", 3000, 0)}, derive.Taken{Value: -200, Problem: "-200\u00a0% cannot be: a share lies between 0 and 100 %", Implausible: true}, "what is not available"},
+		"the cache is told": {
+			[]derive.Row{ram, row("cached", 400, 400), row("buffers", 1000, 40)}, derive.Taken{Value: 8, OK: true},
+			"what is used but for the cache",
+		},
+		"no buffers": {[]derive.Row{ram, row("cached", 400, 400)}, derive.Taken{Value: 12, OK: true}, "what is used but for the cache"},
+		"neither": {
+			[]derive.Row{ram},
+			derive.Taken{Problem: "the device does not give size of “available”, nor used of “cached”", Absent: true}, "",
+		},
+		"nothing": {nil, derive.Taken{Problem: "the device does not give size of “ram”, nor used of “ram”", Absent: true}, ""},
+		"no size": {
+			[]derive.Row{row("ram", 0, 5), row("available", 0, 0)}, derive.Taken{Problem: "the total is zero"},
+			"what is not available",
+		},
+		"more than everything": {
+			[]derive.Row{ram, row("available", 3000, 0)},
+			derive.Taken{Value: -200, Problem: "-200\u00a0% cannot be: a share lies between 0 and 100 %", Implausible: true},
+			"what is not available",
+		},
 	} {
 		got, says := share.Balanced(src, c.rows)
 		assert.Equal(t, c.want, got, name)
@@ -83,7 +101,16 @@ func TestTheFirstBalanceThatCanBeMadeCounts(t *testing.T) {
 	for _, f := range trace.Facts {
 		facts = append(facts, f.Text+": "+f.Detail)
 	}
-	assert.Equal(t, []string{"asks for 1.2: every 1\u00a0min", "It counts: what is not available", "Where that is not told: what is used but for the cache", "Mind: It is young"}, facts)
+	assert.Equal(
+		t,
+		[]string{
+			"asks for 1.2: every 1\u00a0min",
+			"It counts: what is not available",
+			"Where that is not told: what is used but for the cache",
+			"Mind: It is young",
+		},
+		facts,
+	)
 }
 
 func TestBalancesThatCannotBeMade(t *testing.T) {

@@ -17,7 +17,10 @@ import (
 
 // Two ways for tests: one whose sources name their columns, one that brings its own.
 var testWays = way.List{
-	{Name: "named", Endpoint: []field.Field{field.Port("Port", "9")}, Ask: []field.Field{{Name: "form", Kind: field.Choice, Choices: []string{"get", "walk"}, Default: "get"}},
+	{
+		Name:     "named",
+		Endpoint: []field.Field{field.Port("Port", "9")},
+		Ask:      []field.Field{{Name: "form", Kind: field.Choice, Choices: []string{"get", "walk"}, Default: "get"}},
 		CheckColumn: func(of string) error {
 			if !strings.HasPrefix(of, "1.") {
 				return errors.New("no valid object")
@@ -25,7 +28,8 @@ var testWays = way.List{
 			return nil
 		},
 		Requests: func(_ way.Settings, rows int) float64 { return float64(rows) },
-		Words:    func(_ way.Settings, columns []way.Column) string { return "asks for " + columns[0].Of }},
+		Words:    func(_ way.Settings, columns []way.Column) string { return "asks for " + columns[0].Of },
+	},
 	{Name: "own", Ask: []field.Field{{Name: "port", Kind: field.Whole, Low: 1, High: 65535}},
 		Columns:  func(way.Settings) []way.Column { return []way.Column{{As: "a"}, {As: "extra"}} },
 		Requests: func(way.Settings, int) float64 { return 3 },
@@ -92,7 +96,11 @@ readings: [{key: r, source: s, value: [a]}]
 	assert.Equal(t, "9", q[0].Endpoint["port"])
 	assert.Equal(t, d.Address, q[0].Address)
 	other := netip.MustParseAddr("198.51.100.7")
-	q = k.Questions(d, map[string]string{"how": "opened", "port": "5"}, map[string]Talk{"own": {Address: other, Secrets: domain.Secrets{"k": "v"}}, "named": {}})
+	q = k.Questions(
+		d,
+		map[string]string{"how": "opened", "port": "5"},
+		map[string]Talk{"own": {Address: other, Secrets: domain.Secrets{"k": "v"}}, "named": {}},
+	)
 	require.Len(t, q, 1)
 	assert.Equal(t, "own", q[0].Way)
 	assert.Equal(t, "5", q[0].Ask["port"])

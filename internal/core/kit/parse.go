@@ -139,8 +139,12 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		k.Sources = append(k.Sources, src)
 	}
 	for _, p := range f.Parts {
-		k.Parts = append(k.Parts, Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
-			Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks, Apart: p.Apart, Living: p.Living})
+		k.Parts = append(
+			k.Parts,
+			Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
+				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks, Apart: p.Apart,
+				Living: p.Living},
+		)
 	}
 	for _, r := range f.Readings {
 		if r.Scale == 0 {
@@ -154,13 +158,25 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Rest: r.ShareWith, Scale: r.Scale,
-			Filter: Filter{r.Only, r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			Filter: Filter{
+				r.Only,
+				r.LeaveOut,
+			}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
 
 func (p fileParameter) field() field.Field {
-	f := field.Field{Name: p.Name, Label: p.Label, Help: p.About, Kind: p.Kind, Default: p.Default, Choices: p.Choices, Low: p.Low, High: p.High}
+	f := field.Field{
+		Name:    p.Name,
+		Label:   p.Label,
+		Help:    p.About,
+		Kind:    p.Kind,
+		Default: p.Default,
+		Choices: p.Choices,
+		Low:     p.Low,
+		High:    p.High,
+	}
 	if f.Label == "" {
 		f.Label = text.UpperFirst(p.Name)
 	}
@@ -304,7 +320,15 @@ func (k *Kit) check() (problems []error) {
 			bad("parts %q: source, key and name must be set", p.Kind)
 			continue
 		}
-		columns := slices.Concat(p.Key, p.Name, p.Marks, p.Apart, p.Filter.columns(), slices.Collect(maps.Keys(p.Living)), []string{p.Note, p.Speed, p.Since})
+		columns := slices.Concat(
+			p.Key,
+			p.Name,
+			p.Marks,
+			p.Apart,
+			p.Filter.columns(),
+			slices.Collect(maps.Keys(p.Living)),
+			[]string{p.Note, p.Speed, p.Since},
+		)
 		problems = append(problems, missing(src, columns)...)
 	}
 	for _, r := range k.Readings {
@@ -325,7 +349,8 @@ func (k *Kit) check() (problems []error) {
 		if r.Rate && r.Of == "" && r.Over != "" && r.Over != derive.OverFirst {
 			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
 		}
-		if r.Text && (r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
+		if r.Text &&
+			(r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
 			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
 		}
 	}
@@ -355,7 +380,8 @@ func (r Reading) columnsOf() []string {
 
 // checkBalances finds balances that cannot be made.
 func (r Reading) checkBalances(src Source) (problems []error) {
-	if len(r.FirstOf) > 0 && (r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || len(r.Codes) > 0) {
+	if len(r.FirstOf) > 0 &&
+		(r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || len(r.Codes) > 0) {
 		problems = append(problems, fmt.Errorf("reading %q: first_of makes a number of the device by itself, without other steps", r.Key))
 	}
 	for _, b := range r.FirstOf {

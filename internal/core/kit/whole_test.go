@@ -96,11 +96,38 @@ func TestFormulasKnowTheirColumns(t *testing.T) {
 	k := wholeKit(t)
 	src, _ := k.Source("table")
 	in, _ := k.Reading("in")
-	assert.Equal(t, derive.Formula{Columns: []int{2}, Rate: true, Since: -1, Times: -1, PercentOf: -1, Scale: 8, Every: 30 * time.Second, Can: plausible.Of("bit/s"), Unit: "bit/s"}, k.Formula(in, src))
+	assert.Equal(
+		t,
+		derive.Formula{
+			Columns:   []int{2},
+			Rate:      true,
+			Since:     -1,
+			Times:     -1,
+			PercentOf: -1,
+			Scale:     8,
+			Every:     30 * time.Second,
+			Can:       plausible.Of("bit/s"),
+			Unit:      "bit/s",
+		},
+		k.Formula(in, src),
+	)
 	mode, _ := k.Reading("mode")
 	assert.True(t, k.Formula(mode, src).State, "its numbers are those of an enumeration")
 	fill, _ := k.Reading("fill")
-	assert.Equal(t, derive.Formula{Columns: []int{4, 2}, Since: -1, Times: 3, PercentOf: 3, Scale: 1, Every: 30 * time.Second, Can: plausible.Of("%"), Unit: "%"}, k.Formula(fill, src))
+	assert.Equal(
+		t,
+		derive.Formula{
+			Columns:   []int{4, 2},
+			Since:     -1,
+			Times:     3,
+			PercentOf: 3,
+			Scale:     1,
+			Every:     30 * time.Second,
+			Can:       plausible.Of("%"),
+			Unit:      "%",
+		},
+		k.Formula(fill, src),
+	)
 }
 
 func TestFiltersKeepRows(t *testing.T) {
@@ -182,7 +209,11 @@ func TestWhereAReadingComesFrom(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []string{"asks for 1.3", "A counter becomes a rate a second", "It is multiplied by 8 to give bit/s"}, said("in", derive.State{}))
+	assert.Equal(
+		t,
+		[]string{"asks for 1.3", "A counter becomes a rate a second", "It is multiplied by 8 to give bit/s"},
+		said("in", derive.State{}),
+	)
 	var st derive.State
 	st.Resume(rate.Reading{Count: 7, Bits: 64})
 	assert.Equal(t, []string{"asks for 1.3", "A counter becomes a rate a second", "It is multiplied by 8 to give bit/s"}, said("in", st))
@@ -193,7 +224,11 @@ func TestWhereAReadingComesFrom(t *testing.T) {
 	assert.Equal(t, []string{"asks for 1.5", "Of several objects the first that the device has is used", "It is multiplied by size",
 		"It is expressed as a share of size", "The mean of all rows is taken"}, said("fill", st), "a look at a counter is nothing to a gauge")
 	assert.Equal(t, []string{"asks for 1.2", "The number stands for a word", "The highest of all rows is taken"}, said("mode", derive.State{}))
-	assert.Equal(t, []string{"opens it", "The text is kept as it is, without spaces around it, with since when it stands"}, said("word", derive.State{}))
+	assert.Equal(
+		t,
+		[]string{"opens it", "The text is kept as it is, without spaces around it, with since when it stands"},
+		said("word", derive.State{}),
+	)
 	assert.Equal(t, []string{"opens it", "The sum of all rows is taken"}, said("total", derive.State{}))
 	lost := k.Why(r, Source{Way: "pigeon"}, derive.State{})
 	assert.Contains(t, lost.Facts[0].Text, "“pigeon”, which is not known here")

@@ -16,8 +16,21 @@ const warning, critical = domain.LevelWarning, domain.LevelCritical
 
 func shore() Plan {
 	return Plan{ID: 1, Name: "Shore desk", Enabled: true, Steps: []Step{
-		{Key: "mail", Title: "mail the shore desk", On: []domain.EventKind{domain.EventAlert, domain.EventRaised}, AtLeast: warning, Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example", "b@kittiwake.example"}},
-		{Key: "ticket", Title: "open a ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised}, AtLeast: critical, Kind: domain.DeliverTicket},
+		{
+			Key:     "mail",
+			Title:   "mail the shore desk",
+			On:      []domain.EventKind{domain.EventAlert, domain.EventRaised},
+			AtLeast: warning,
+			Kind:    domain.DeliverMessage,
+			To:      []string{"a@kittiwake.example", "b@kittiwake.example"},
+		},
+		{
+			Key:     "ticket",
+			Title:   "open a ticket",
+			On:      []domain.EventKind{domain.EventAlert, domain.EventRaised},
+			AtLeast: critical,
+			Kind:    domain.DeliverTicket,
+		},
 		{Key: "note", Title: "note it on the ticket", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverNote},
 		{Key: "back", Title: "mail on recovery", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
 	}}
@@ -36,7 +49,17 @@ func TestDecide(t *testing.T) {
 	withTicket := toldA
 	withTicket.Ticket = true
 	acked := shore()
-	acked.Steps = append(acked.Steps, Step{Key: "ack", Title: "tell who took it", On: []domain.EventKind{domain.EventAcknowledged}, AtLeast: warning, Kind: domain.DeliverMessage, To: []string{a, b}})
+	acked.Steps = append(
+		acked.Steps,
+		Step{
+			Key:     "ack",
+			Title:   "tell who took it",
+			On:      []domain.EventKind{domain.EventAcknowledged},
+			AtLeast: warning,
+			Kind:    domain.DeliverMessage,
+			To:      []string{a, b},
+		},
+	)
 	actions, _ := Decide(acked, Event{domain.EventAcknowledged, warning}, toldA)
 	assert.Equal(t, []string{"ack " + a, "ack " + b}, keys(actions), "those who were told of the trouble hear of this, too")
 	for name, c := range map[string]struct {
@@ -89,7 +112,15 @@ func TestPastIsThatOfTheEpisode(t *testing.T) {
 	at := time.Date(2026, 11, 25, 3, 40, 0, 0, time.UTC)
 	in := domain.Incident{EpisodeAt: at}
 	sent := func(step, to string, ev domain.EventKind, after time.Duration) domain.Delivery {
-		return domain.Delivery{Plan: "Shore desk", Step: step, Recipient: to, Event: ev, Level: critical, Kind: domain.DeliverMessage, CreatedAt: at.Add(after)}
+		return domain.Delivery{
+			Plan:      "Shore desk",
+			Step:      step,
+			Recipient: to,
+			Event:     ev,
+			Level:     critical,
+			Kind:      domain.DeliverMessage,
+			CreatedAt: at.Add(after),
+		}
 	}
 	past := PastOf(shore(), in, []domain.Delivery{sent("mail", "old", domain.EventAlert, -time.Second)})
 	assert.Empty(t, past.Told, "the episode before")
@@ -97,9 +128,18 @@ func TestPastIsThatOfTheEpisode(t *testing.T) {
 	other.Plan = "Another"
 	past = PastOf(shore(), in, []domain.Delivery{other, sent("back", "x", domain.EventRecovered, time.Minute)})
 	assert.Empty(t, past.Told, "another plan, and the end")
-	past = PastOf(shore(), in, []domain.Delivery{sent("mail", "a", domain.EventAlert, 0), sent("ack", "b", domain.EventAcknowledged, time.Minute)})
+	past = PastOf(
+		shore(),
+		in,
+		[]domain.Delivery{sent("mail", "a", domain.EventAlert, 0), sent("ack", "b", domain.EventAcknowledged, time.Minute)},
+	)
 	assert.Equal(t, map[string][]string{"mail": {"a"}, "ack": {"b"}}, past.Told)
-	assert.Equal(t, map[string]domain.Level{"a": critical}, past.ToldLevel, "who only heard that somebody took it on is still told when it gets worse")
+	assert.Equal(
+		t,
+		map[string]domain.Level{"a": critical},
+		past.ToldLevel,
+		"who only heard that somebody took it on is still told when it gets worse",
+	)
 	assert.False(t, past.Ticket)
 	ticket := domain.Delivery{Kind: domain.DeliverTicket, State: domain.DeliveryWaiting, CreatedAt: at.Add(-time.Hour)}
 	assert.True(t, PastOf(shore(), in, []domain.Delivery{ticket}).Ticket, "a ticket is for the incident, whichever episode")

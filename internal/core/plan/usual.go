@@ -18,14 +18,27 @@ func Usual(messages, desk domain.ID, to ...string) []Step {
 			Kind: domain.DeliverMessage, ChannelID: messages, To: to})
 	}
 	if desk != 0 {
-		steps = append(steps,
-			Step{Key: "ticket", Title: "Ticket for what is critical", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket, ChannelID: desk},
+		steps = append(
+			steps,
+			Step{
+				Key:       "ticket",
+				Title:     "Ticket for what is critical",
+				On:        trouble,
+				AtLeast:   domain.LevelCritical,
+				Kind:      domain.DeliverTicket,
+				ChannelID: desk,
+			},
 			Step{Key: "note", Title: "Keep the ticket up to date", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventEased,
-				domain.EventReopened, domain.EventRecovered, domain.EventAcknowledged, domain.EventComment, domain.EventResolved}, Kind: domain.DeliverNote, ChannelID: desk})
+				domain.EventReopened, domain.EventRecovered, domain.EventAcknowledged, domain.EventComment,
+				domain.EventResolved}, Kind: domain.DeliverNote, ChannelID: desk},
+		)
 	}
 	if messages != 0 {
-		steps = append(steps, Step{Key: "recovery", Title: "Message on recovery to those who were told", On: []domain.EventKind{domain.EventRecovered},
-			Kind: domain.DeliverMessage, ChannelID: messages, OnlyTold: true})
+		steps = append(
+			steps,
+			Step{Key: "recovery", Title: "Message on recovery to those who were told", On: []domain.EventKind{domain.EventRecovered},
+				Kind: domain.DeliverMessage, ChannelID: messages, OnlyTold: true},
+		)
 	}
 	return steps
 }

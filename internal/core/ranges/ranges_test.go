@@ -70,7 +70,9 @@ func TestEachAndWithout(t *testing.T) {
 }
 
 func TestLoopbackIsAllOrNothing(t *testing.T) {
-	for text, want := range map[string]bool{"": false, "127.0.0.1-127.0.0.9, ::1": true, "127.0.0.1 192.0.2.1": false, "126.255.255.255-127.0.0.0": false} {
+	for text, want := range map[string]bool{
+		"": false, "127.0.0.1-127.0.0.9, ::1": true, "127.0.0.1 192.0.2.1": false, "126.255.255.255-127.0.0.0": false,
+	} {
 		set, err := Parse(text)
 		require.NoError(t, err)
 		assert.Equal(t, want, set.Loopback(), text)

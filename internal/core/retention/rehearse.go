@@ -12,8 +12,8 @@ import (
 
 // Rehearsal is what keeping samples for other times would do.
 type Rehearsal struct {
-	Next   []Kept `json:"next" nullable:"false"`
-	Losses []Loss `json:"losses" nullable:"false"`
+	Next   []Kept `json:"next"     nullable:"false"`
+	Losses []Loss `json:"losses"   nullable:"false"`
 	// Lost is what goes in all, in bytes.
 	Lost float64 `json:"lost"`
 	// Full and FullNow are what the reading takes, in bytes, once all forms are
@@ -118,7 +118,11 @@ func (k Kept) reason() string {
 	}
 	switch {
 	case k.InFor != "":
-		return fmt.Sprintf("they stand for %s, which would say less and hardly be smaller, and stay for as long as those would: %s", k.InFor.Title(), from)
+		return fmt.Sprintf(
+			"they stand for %s, which would say less and hardly be smaller, and stay for as long as those would: %s",
+			k.InFor.Title(),
+			from,
+		)
 	case k.Form == Runs:
 		return "as long as rollups of 1 h: " + from
 	}

@@ -40,10 +40,10 @@ func (f Form) Title() string {
 // Kept is for how long one form of a reading is kept.
 type Kept struct {
 	Form   Form    `json:"form"`
-	Days   int     `json:"days" doc:"Kept for so many days"`
-	Own    bool    `json:"own" doc:"The number of days was set for this reading"`
+	Days   int     `json:"days"             doc:"Kept for so many days"`
+	Own    bool    `json:"own"              doc:"The number of days was set for this reading"`
 	InFor  Form    `json:"in_for,omitempty" doc:"It stands for the forms up to this one, which are not made"`
-	PerDay float64 `json:"per_day" doc:"Bytes that a day brings; 0 when that is not known yet"`
+	PerDay float64 `json:"per_day"          doc:"Bytes that a day brings; 0 when that is not known yet"`
 }
 
 // full is what the form takes, in bytes, once it is as old as it may become.
@@ -68,8 +68,8 @@ func (h Held) Goes(today, days int) bool { return h.Until <= today-days }
 // Loss is what a choice removes of a form.
 type Loss struct {
 	Form  Form    `json:"form"`
-	First int     `json:"first" doc:"First day, counted from 1970"`
-	Last  int     `json:"last" doc:"Last day, counted from 1970"`
+	First int     `json:"first"          doc:"First day, counted from 1970"`
+	Last  int     `json:"last"           doc:"Last day, counted from 1970"`
 	Bytes float64 `json:"bytes"`
 	// Left is the finest form that tells of the first of these days afterwards;
 	// empty when nothing does.

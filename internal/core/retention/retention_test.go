@@ -24,10 +24,19 @@ func weeks() (out []Held) {
 	return out
 }
 
-var asItIs = []Kept{{Form: Points, Days: 365, InFor: FiveMinutes, PerDay: 100}, {Form: Hours, Days: 1825, PerDay: 20}, {Form: Days, Days: 7300}}
+var asItIs = []Kept{
+	{Form: Points, Days: 365, InFor: FiveMinutes, PerDay: 100},
+	{Form: Hours, Days: 1825, PerDay: 20},
+	{Form: Days, Days: 7300},
+}
 
 func TestWholeTablesGo(t *testing.T) {
-	next := []Kept{{Form: Points, Days: 3, Own: true, PerDay: 100}, {Form: FiveMinutes, Days: 365, PerDay: 90}, {Form: Hours, Days: 1825, PerDay: 20}, {Form: Days, Days: 7300}}
+	next := []Kept{
+		{Form: Points, Days: 3, Own: true, PerDay: 100},
+		{Form: FiveMinutes, Days: 365, PerDay: 90},
+		{Form: Hours, Days: 1825, PerDay: 20},
+		{Form: Days, Days: 7300},
+	}
 	r := Rehearse(today, asItIs, next, weeks())
 	// The later table ends with day 20779, which is not three days old.
 	assert.Equal(t, []Loss{{Form: Points, First: 20766, Last: 20772, Bytes: 700, Left: FiveMinutes}}, r.Losses)
@@ -67,7 +76,10 @@ func TestNothingChanges(t *testing.T) {
 }
 
 func TestWhatIsLeft(t *testing.T) {
-	held := []Held{{Form: Points, First: 20700, Last: 20706, Until: 20707, Bytes: 5}, {Form: Hours, First: 20700, Last: 20706, Until: 20720, Bytes: 1}}
+	held := []Held{
+		{Form: Points, First: 20700, Last: 20706, Until: 20707, Bytes: 5},
+		{Form: Hours, First: 20700, Last: 20706, Until: 20720, Bytes: 1},
+	}
 	short := func(hours, days int) []Kept {
 		return []Kept{{Form: Points, Days: 1, InFor: FiveMinutes}, {Form: Hours, Days: hours}, {Form: Days, Days: days}}
 	}
@@ -92,7 +104,10 @@ func TestWhatIsLeft(t *testing.T) {
 
 // A row of a month holds 28 days, of which some are still to come.
 func TestWhatADayBringsOfMonths(t *testing.T) {
-	held := []Held{{Form: Days, First: 20748, Last: 20775, Until: 21000, Bytes: 280}, {Form: Days, First: 20776, Last: 20803, Until: 21000, Bytes: 50}}
+	held := []Held{
+		{Form: Days, First: 20748, Last: 20775, Until: 21000, Bytes: 280},
+		{Form: Days, First: 20776, Last: 20803, Until: 21000, Bytes: 50},
+	}
 	got := measured(today, []Kept{{Form: Days, Days: 10}}, held)
 	assert.Equal(t, 330.0/(28+5), got[0].PerDay) // 20776 to 20780 are five days
 	held = []Held{{Form: Days, First: today, Last: today, Bytes: 7}, {Form: Days, First: today + 1, Last: today + 2, Bytes: 1e9}}
@@ -108,7 +123,15 @@ func TestNewReading(t *testing.T) {
 }
 
 func TestOneDayGoes(t *testing.T) {
-	r := Rehearse(today, nil, []Kept{{Form: Points, Days: 1}}, []Held{{Form: Points, First: 20453, Last: 20453, Until: 20454, Bytes: 2048}, {Form: Points, First: 20460, Last: 20460, Until: 20461, Bytes: 1024}})
+	r := Rehearse(
+		today,
+		nil,
+		[]Kept{{Form: Points, Days: 1}},
+		[]Held{
+			{Form: Points, First: 20453, Last: 20453, Until: 20454, Bytes: 2048},
+			{Form: Points, First: 20460, Last: 20460, Until: 20461, Bytes: 1024},
+		},
+	)
 	// 20453 is 327 days before: 31 December 2025.
 	assert.Equal(t, "Single samples of 31 Dec 2025 to 7 Jan 2026 go, 3\u00a0KiB", r.Why.Facts[0].Text)
 	assert.Equal(t, "nothing tells of that time afterwards", r.Why.Facts[0].Detail)

@@ -129,7 +129,9 @@ const holdForm = "a number of values such as “3 values” (up to 60), or a tim
 
 func (h Hold) problem() string {
 	switch {
-	case h.Values != 0 && h.Time != 0, h.Time == 0 && (h.Values < 1 || h.Values > MaxValues), h.Time != 0 && (h.Time < time.Second || h.Time > MaxTime):
+	case h.Values != 0 && h.Time != 0,
+		h.Time == 0 && (h.Values < 1 || h.Values > MaxValues),
+		h.Time != 0 && (h.Time < time.Second || h.Time > MaxTime):
 		return "Must be " + holdForm + "."
 	}
 	return ""

@@ -51,7 +51,8 @@ func TestHold(t *testing.T) {
 
 func TestHoldAsText(t *testing.T) {
 	for text, want := range map[string]Hold{
-		"1 value": {Values: 1}, "3 values": {Values: 3}, "4": {Values: 4}, " 60 values ": {Values: 60}, "10 min": {Time: 10 * time.Minute}, "90s": {Time: 90 * time.Second},
+		"1 value": {Values: 1}, "3 values": {Values: 3}, "4": {Values: 4}, " 60 values ": {Values: 60},
+		"10 min": {Time: 10 * time.Minute}, "90s": {Time: 90 * time.Second},
 		"2 h": {Time: 2 * time.Hour}, "6h": {Time: 6 * time.Hour},
 	} {
 		got, err := ParseHold(text)

@@ -126,7 +126,12 @@ func TestHoldsInWords(t *testing.T) {
 }
 
 func TestJudgingExplainsItself(t *testing.T) {
-	r := Rule{ID: 7, Name: "steep", Unit: "m", Condition: stairs{Levels: []domain.Level{warning}, Raise: Hold{Values: 1}, Calm: Hold{Values: 1}}}
+	r := Rule{
+		ID:        7,
+		Name:      "steep",
+		Unit:      "m",
+		Condition: stairs{Levels: []domain.Level{warning}, Raise: Hold{Values: 1}, Calm: Hold{Values: 1}},
+	}
 	v := Judge(r, none, seen(2, 20))
 	assert.Equal(t, warning, v.Level)
 	assert.Equal(t, "Why warning?", v.Why.Question)
@@ -157,7 +162,11 @@ func TestKindsAreFoundAndDecoded(t *testing.T) {
 			var c stairs
 			return c, json.Unmarshal(doc, &c)
 		}},
-		{Name: "broken", Fits: func(Subject) bool { return true }, Decode: func([]byte) (Condition, error) { return nil, errors.New("no document") }},
+		{
+			Name:   "broken",
+			Fits:   func(Subject) bool { return true },
+			Decode: func([]byte) (Condition, error) { return nil, errors.New("no document") },
+		},
 	}
 	assert.Len(t, kinds.Fitting(Subject{Kind: domain.KindNumber}), 2)
 	assert.Len(t, kinds.Fitting(Subject{Kind: domain.KindText}), 1)

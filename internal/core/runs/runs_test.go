@@ -37,7 +37,16 @@ func TestSharesOfATime(t *testing.T) {
 
 // Brought in with a sample each five minutes, of something that is asked each minute.
 func TestCoarsePasts(t *testing.T) {
-	v := Between([]domain.Run{{From: at(0), Until: at(20), Count: 5, Value: 1}, {From: at(25), Until: at(40), Count: 4, Value: 2}, {From: at(41), Until: at(60), Count: 20, Value: 1}}, at(0), at(60), cadence.Gap(time.Minute))
+	v := Between(
+		[]domain.Run{
+			{From: at(0), Until: at(20), Count: 5, Value: 1},
+			{From: at(25), Until: at(40), Count: 4, Value: 2},
+			{From: at(41), Until: at(60), Count: 20, Value: 1},
+		},
+		at(0),
+		at(60),
+		cadence.Gap(time.Minute),
+	)
 	assert.Equal(t, time.Hour, v.Known)
 	assert.Zero(t, v.Unknown)
 }
@@ -61,8 +70,10 @@ func TestTheLongestPauseThatIsKnown(t *testing.T) {
 		runs  []domain.Run
 		known time.Duration
 	}{
-		"three up to the next":         {[]domain.Run{three, run(25, 25, 2)}, 25 * time.Minute},
-		"three a second too long":      {[]domain.Run{three, {From: at(25).Add(time.Second), Until: at(25).Add(time.Second), Count: 1}}, 10 * time.Minute},
+		"three up to the next": {[]domain.Run{three, run(25, 25, 2)}, 25 * time.Minute},
+		"three a second too long": {
+			[]domain.Run{three, {From: at(25).Add(time.Second), Until: at(25).Add(time.Second), Count: 1}}, 10 * time.Minute,
+		},
 		"two up to the next":           {[]domain.Run{two, run(40, 40, 2)}, 40 * time.Minute},
 		"two a minute too long":        {[]domain.Run{two, run(41, 41, 2)}, 10 * time.Minute},
 		"a single one, then the other": {[]domain.Run{run(0, 0, 1), {From: at(30), Until: at(40), Count: 2, Value: 2}}, time.Hour},

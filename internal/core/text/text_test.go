@@ -20,7 +20,9 @@ func TestCount(t *testing.T) {
 }
 
 func TestThousands(t *testing.T) {
-	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1,000", 123456: "123,456", 1234567: "1,234,567", -5: "−5", -1000: "−1,000"} {
+	for n, want := range map[int64]string{
+		0: "0", 999: "999", 1000: "1,000", 123456: "123,456", 1234567: "1,234,567", -5: "−5", -1000: "−1,000",
+	} {
 		assert.Equal(t, want, Thousands(n))
 	}
 }

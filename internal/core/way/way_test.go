@@ -64,7 +64,11 @@ func TestExchangeIsBounded(t *testing.T) {
 	e.Got(begin, "%s", strings.Repeat("x", 401))
 	assert.Len(t, e.Lines[0].Text, 400, "it just fits")
 	assert.True(t, strings.HasSuffix(e.Lines[1].Text, "x …"))
-	e.Rows(begin, []Column{{As: "a"}, {As: "b"}}, []derive.Row{{Index: "1", Values: []derive.Value{{Kind: derive.Gauge, Num: 3}, {}, {Kind: derive.Gauge, Num: 9}}}})
+	e.Rows(
+		begin,
+		[]Column{{As: "a"}, {As: "b"}},
+		[]derive.Row{{Index: "1", Values: []derive.Value{{Kind: derive.Gauge, Num: 3}, {}, {Kind: derive.Gauge, Num: 9}}}},
+	)
 	assert.Equal(t, "1 row", e.Lines[2].Text)
 	assert.Equal(t, "1  a = 3", e.Lines[3].Text, "what is missing or has no name is left out")
 	var nobody *Exchange

@@ -115,7 +115,12 @@ func TestKindsStandBadNeighbours(t *testing.T) {
 	require.NoError(t, err)
 	closed := l.Addr().(*net.TCPAddr).Port
 	l.Close()
-	ports := map[string]int{"nobody": closed, "silent": peer(t, ""), "nonsense": peer(t, "\x00\xff%s%n\r\n"), "talkative": peer(t, strings.Repeat("HTTP/1.1 200 OK\r\n220-", 10_000))}
+	ports := map[string]int{
+		"nobody":    closed,
+		"silent":    peer(t, ""),
+		"nonsense":  peer(t, "\x00\xff%s%n\r\n"),
+		"talkative": peer(t, strings.Repeat("HTTP/1.1 200 OK\r\n220-", 10_000)),
+	}
 	for _, k := range all(t) {
 		if k.Name == "file" {
 			continue // it has no other end

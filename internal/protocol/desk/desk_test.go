@@ -32,7 +32,12 @@ func TestOpenLooksFirst(t *testing.T) {
 	got, err := d.Open(t.Context(), Ticket{Reference: "http://owl/incidents/1?a=b"})
 	require.NoError(t, err)
 	assert.Equal(t, "KL-7", got.Number)
-	assert.Equal(t, []string{"GET /api/tickets?reference=http%3A%2F%2Fowl%2Fincidents%2F1%3Fa%3Db key= Bearer harbour"}, *asked, "no second ticket is asked for")
+	assert.Equal(
+		t,
+		[]string{"GET /api/tickets?reference=http%3A%2F%2Fowl%2Fincidents%2F1%3Fa%3Db key= Bearer harbour"},
+		*asked,
+		"no second ticket is asked for",
+	)
 }
 
 func TestOpenMakesWithTheReferenceAsKey(t *testing.T) {

@@ -78,7 +78,13 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	if s.TLS {
 		policy = gomail.TLSMandatory
 	}
-	opts := []gomail.Option{gomail.WithPort(s.Port), gomail.WithTimeout(connectLimit), gomail.WithTLSPolicy(policy), gomail.WithHELO("tireless-owl.local"), gomail.WithDialContextFunc(dialer(ctx))}
+	opts := []gomail.Option{
+		gomail.WithPort(s.Port),
+		gomail.WithTimeout(connectLimit),
+		gomail.WithTLSPolicy(policy),
+		gomail.WithHELO("tireless-owl.local"),
+		gomail.WithDialContextFunc(dialer(ctx)),
+	}
 	if s.User != "" {
 		opts = append(opts, gomail.WithSMTPAuth(gomail.SMTPAuthPlain), gomail.WithUsername(s.User), gomail.WithPassword(s.Password.Reveal()))
 	}

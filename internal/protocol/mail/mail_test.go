@@ -82,7 +82,12 @@ func (p *peer) listen(t *testing.T) Server {
 }
 
 func message() Message {
-	return Message{To: "shore-desk@kittiwake.example", Subject: "Critical: Ŝkerry House is silent", Body: "first line\r\n.\r\nlast line, 90 %", ID: "delivery-7@owl"}
+	return Message{
+		To:      "shore-desk@kittiwake.example",
+		Subject: "Critical: Ŝkerry House is silent",
+		Body:    "first line\r\n.\r\nlast line, 90 %",
+		ID:      "delivery-7@owl",
+	}
 }
 
 func TestSendHandsTheWholeMessageOver(t *testing.T) {

@@ -30,7 +30,12 @@ func TestHelloAndLearn(t *testing.T) {
 	at := netip.AddrPortFrom(device, port)
 	kind, secrets := p.Credential("c")
 	assert.Equal(t, []string{"snmp", "snmp-v2c"}, []string{p.Way(), kind})
-	require.Eventually(t, func() bool { ok, _ := p.Hello(t.Context(), at, secrets, 100*time.Millisecond); return ok }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { ok, _ := p.Hello(t.Context(), at, secrets, 100*time.Millisecond); return ok },
+		5*time.Second,
+		10*time.Millisecond,
+	)
 	answers, said := p.Hello(t.Context(), at, domain.Secrets{"community": "wrong"}, 100*time.Millisecond)
 	assert.False(t, answers)
 	assert.Empty(t, said, "who refuses the community says nothing")

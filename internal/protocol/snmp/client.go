@@ -175,7 +175,13 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 			return answer, err
 		}
 	}
-	return nil, fmt.Errorf("%w from %s in %s, %s", ErrNoAnswer, t.Address, units.Span(t.Timeout), text.Count(int64(t.Retries+1), "try", "tries"))
+	return nil, fmt.Errorf(
+		"%w from %s in %s, %s",
+		ErrNoAnswer,
+		t.Address,
+		units.Span(t.Timeout),
+		text.Count(int64(t.Retries+1), "try", "tries"),
+	)
 }
 
 // sendTries is how often one datagram is handed to a socket. All devices share

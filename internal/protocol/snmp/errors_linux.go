@@ -85,7 +85,8 @@ func told(control []byte, at netip.AddrPort) error {
 		return nil
 	}
 	for _, m := range messages {
-		ours := m.Header.Level == syscall.IPPROTO_IP && m.Header.Type == ipRecvErr || m.Header.Level == syscall.IPPROTO_IPV6 && m.Header.Type == ipv6RecvErr
+		ours := m.Header.Level == syscall.IPPROTO_IP && m.Header.Type == ipRecvErr ||
+			m.Header.Level == syscall.IPPROTO_IPV6 && m.Header.Type == ipv6RecvErr
 		if !ours || len(m.Data) < extendedErrSize {
 			continue
 		}

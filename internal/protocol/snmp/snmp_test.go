@@ -45,7 +45,12 @@ func peer(t *testing.T, script func(n int, req *gosnmp.SnmpPacket) [][]byte) Tar
 			}
 		}
 	}()
-	return Target{Address: conn.LocalAddr().(*net.UDPAddr).AddrPort(), Community: domain.Secret("c"), Timeout: 150 * time.Millisecond, Retries: 1}
+	return Target{
+		Address:   conn.LocalAddr().(*net.UDPAddr).AddrPort(),
+		Community: domain.Secret("c"),
+		Timeout:   150 * time.Millisecond,
+		Retries:   1,
+	}
 }
 
 func reply(req *gosnmp.SnmpPacket, vars ...gosnmp.SnmpPDU) []byte {
@@ -138,7 +143,15 @@ func TestRetryAndAgentErrors(t *testing.T) {
 	assert.Equal(t, 7.0, got[0].Num)
 
 	target = peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
-		p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Error: gosnmp.GenErr, ErrorIndex: 1, Variables: req.Variables}
+		p := gosnmp.SnmpPacket{
+			Version:    gosnmp.Version2c,
+			Community:  "c",
+			PDUType:    gosnmp.GetResponse,
+			RequestID:  req.RequestID,
+			Error:      gosnmp.GenErr,
+			ErrorIndex: 1,
+			Variables:  req.Variables,
+		}
 		out, _ := p.MarshalMsg()
 		return [][]byte{out}
 	})
@@ -155,7 +168,13 @@ func TestTooBigIsAskedForInHalves(t *testing.T) {
 	target := peer(t, func(_ int, req *gosnmp.SnmpPacket) [][]byte {
 		sizes <- len(req.Variables)
 		if len(req.Variables) > 2 {
-			p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Error: gosnmp.TooBig}
+			p := gosnmp.SnmpPacket{
+				Version:   gosnmp.Version2c,
+				Community: "c",
+				PDUType:   gosnmp.GetResponse,
+				RequestID: req.RequestID,
+				Error:     gosnmp.TooBig,
+			}
 			out, _ := p.MarshalMsg()
 			return [][]byte{out}
 		}
@@ -286,7 +305,12 @@ func FuzzPeekRequestID(f *testing.F) {
 // Decoding hostile bytes must return, with an error or without.
 func FuzzDecode(f *testing.F) {
 	c := &Client{codec: decoder()}
-	p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, Variables: []gosnmp.SnmpPDU{integer(".1.3.6", 5)}}
+	p := gosnmp.SnmpPacket{
+		Version:   gosnmp.Version2c,
+		Community: "c",
+		PDUType:   gosnmp.GetResponse,
+		Variables: []gosnmp.SnmpPDU{integer(".1.3.6", 5)},
+	}
 	whole, _ := p.MarshalMsg()
 	f.Add(whole)
 	f.Fuzz(func(t *testing.T, data []byte) { _, _ = c.decode(data) })

@@ -50,7 +50,14 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 	if ask["timeout"] != "" {
 		ask["timeout"], ask["count"] = "100ms", "1"
 	}
-	q := way.Question{Way: w.Name, Address: netip.MustParseAddr("127.93.0.1"), Endpoint: endpoint, Ask: ask, Secrets: map[string]domain.Secret{}, Exchange: way.NewExchange(time.Now())}
+	q := way.Question{
+		Way:      w.Name,
+		Address:  netip.MustParseAddr("127.93.0.1"),
+		Endpoint: endpoint,
+		Ask:      ask,
+		Secrets:  map[string]domain.Secret{},
+		Exchange: way.NewExchange(time.Now()),
+	}
 	for _, c := range w.Credentials {
 		for _, f := range c.Fields {
 			q.Secrets[f.Name] = secret
@@ -145,7 +152,12 @@ func TestWaysStandBadNeighbours(t *testing.T) {
 	require.NoError(t, err)
 	closed := l.Addr().(*net.TCPAddr).Port
 	l.Close()
-	ports := map[string]int{"nobody": closed, "silent": peer(t, nil), "nonsense": peer(t, []byte("\x30\x82\xff\xff\x02\x01\x01\x00\xff%s%n")), "endless": peer(t, endless)}
+	ports := map[string]int{
+		"nobody":   closed,
+		"silent":   peer(t, nil),
+		"nonsense": peer(t, []byte("\x30\x82\xff\xff\x02\x01\x01\x00\xff%s%n")),
+		"endless":  peer(t, endless),
+	}
 	for _, w := range all(t) {
 		for name, port := range ports {
 			t.Run(w.Name+" "+name, func(t *testing.T) {

@@ -121,7 +121,12 @@ func (s *Service) Questions(d domain.Device, fittings []domain.Fitting, talks ma
 
 // DeviceSeries makes sure that all readings of the device itself have their
 // series, and returns all series of the device.
-func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting, have []domain.Series) ([]domain.Series, error) {
+func (s *Service) DeviceSeries(
+	ctx context.Context,
+	deviceID domain.ID,
+	fittings []domain.Fitting,
+	have []domain.Series,
+) ([]domain.Series, error) {
 	known := map[kit.Ref]bool{}
 	for _, x := range have {
 		if x.PartID == 0 {
@@ -146,7 +151,16 @@ func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, fittings
 
 func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Series {
 	src, _ := k.Source(r.Source)
-	return domain.Series{DeviceID: deviceID, PartID: partID, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Kind: r.Kind(), Interval: src.Every}
+	return domain.Series{
+		DeviceID: deviceID,
+		PartID:   partID,
+		Kit:      k.Name,
+		Reading:  r.Key,
+		Name:     r.Name,
+		Unit:     r.Unit,
+		Kind:     r.Kind(),
+		Interval: src.Every,
+	}
 }
 
 var setParameters = act.Deed{Name: "set parameters of a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}

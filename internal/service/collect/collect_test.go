@@ -28,7 +28,12 @@ func setup(t *testing.T) (*collect.Service, *store.Store, domain.Device) {
 	svc := testkit.Kits(t, s)
 	p, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(t.Context(), domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(
+		t.Context(),
+		domain.Device{PlaceID: p.ID, Name: "np-sw-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	return svc, s, d
 }
@@ -214,7 +219,8 @@ func TestRowsOfTheSameNameAreToldApart(t *testing.T) {
 	k, err := svc.Kit("interfaces")
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
-	rows := collect.NewReader(src, def).Rows([]derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")}, nil)
+	rows := collect.NewReader(src, def).
+		Rows([]derive.Row{row("1", "port", "6"), row("2", "port", "6"), row("3", "", "6"), row("4", "\x00\x01", "6")}, nil)
 	parts, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, rows, time.Now())
 	require.NoError(t, err)
 	stored, err := s.Parts.Of(t.Context(), d.ID)

@@ -52,7 +52,11 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 	used := s.used(fittings)
 	var out []Endpoint
 	for _, w := range s.Ways {
-		e := Endpoint{Endpoint: domain.Endpoint{DeviceID: deviceID, Way: w.Name, Settings: map[string]string{}}, Way: w, Credentials: fitting(credentials, w)}
+		e := Endpoint{
+			Endpoint:    domain.Endpoint{DeviceID: deviceID, Way: w.Name, Settings: map[string]string{}},
+			Way:         w,
+			Credentials: fitting(credentials, w),
+		}
 		i := slices.IndexFunc(set, func(x domain.Endpoint) bool { return x.Way == w.Name })
 		if i >= 0 {
 			e.Endpoint, e.Set = set[i], true
@@ -99,7 +103,14 @@ type EndpointDraft struct {
 // check makes an endpoint of what was typed. The errors are by field:
 // address, credential, and the way's own. A credential must be one that the actor
 // may use, or the one that is set already.
-func (s *Service) check(ctx context.Context, w *act.Work, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) (domain.Endpoint, error) {
+func (s *Service) check(
+	ctx context.Context,
+	w *act.Work,
+	who access.Actor,
+	deviceID domain.ID,
+	name string,
+	d EndpointDraft,
+) (domain.Endpoint, error) {
 	way, ok := s.Ways.Of(name)
 	if !ok {
 		return domain.Endpoint{}, fmt.Errorf("way %q: %w", name, domain.ErrNotFound)
@@ -160,7 +171,14 @@ func (s *Service) SetEndpoint(ctx context.Context, who access.Actor, deviceID do
 }
 
 // drafted is the endpoint of a draft, with the device that it is for.
-func (s *Service) drafted(ctx context.Context, w *act.Work, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) (domain.Device, domain.Endpoint, error) {
+func (s *Service) drafted(
+	ctx context.Context,
+	w *act.Work,
+	who access.Actor,
+	deviceID domain.ID,
+	name string,
+	d EndpointDraft,
+) (domain.Device, domain.Endpoint, error) {
 	device, err := w.Device(deviceID)
 	if err != nil {
 		return device, domain.Endpoint{}, err

@@ -39,7 +39,11 @@ func TestEndpointsAreThoseInUse(t *testing.T) {
 	assert.Empty(t, got, "nothing is fitted, nothing is set")
 
 	fit(t, s, d, domain.Fitting{Kit: "reachability"}, domain.Fitting{Kit: "long gone"})
-	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "Pier", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "quay"})
+	c, err := s.Credentials.Add(
+		ctx,
+		domain.Credential{Name: "Pier", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"},
+		domain.Secrets{"community": "quay"},
+	)
 	require.NoError(t, err)
 	_, err = s.Credentials.Add(ctx, domain.Credential{Name: "Key", Kind: "key"}, nil)
 	require.NoError(t, err)
@@ -54,7 +58,16 @@ func TestEndpointsAreThoseInUse(t *testing.T) {
 	got, err = svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"tcp"}, waysOf(got), "the parameter says by which way")
-	require.NoError(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", collect.EndpointDraft{CredentialID: c.ID, Settings: map[string]string{"port": "1161"}}))
+	require.NoError(
+		t,
+		svc.SetEndpoint(
+			ctx,
+			testkit.Anyone,
+			d.ID,
+			"snmp",
+			collect.EndpointDraft{CredentialID: c.ID, Settings: map[string]string{"port": "1161"}},
+		),
+	)
 	got, err = svc.Endpoints(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	require.Equal(t, []string{"snmp", "tcp"}, waysOf(got), "what is set is shown, used or not")

@@ -78,7 +78,12 @@ const triedSeries = 25
 
 // RehearseKeep tells what SetKeep would do: what goes, what is left, and what
 // the reading takes in the end. usual is the setting for all.
-func (s *Service) RehearseKeep(ctx context.Context, who access.Actor, k domain.ReadingKey, days, usual domain.KeepDays) (out KeepRehearsal, err error) {
+func (s *Service) RehearseKeep(
+	ctx context.Context,
+	who access.Actor,
+	k domain.ReadingKey,
+	days, usual domain.KeepDays,
+) (out KeepRehearsal, err error) {
 	if _, err := s.Desk.SeeWhole(ctx, who, domain.AreaRun); err != nil {
 		return out, err
 	}

@@ -36,8 +36,17 @@ func TestTimesToKeepHaveBounds(t *testing.T) {
 		assert.ErrorAs(t, err, &fields, "a rehearsal refuses the same")
 	}
 	assert.ErrorIs(t, svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "none", Reading: "loss"}, domain.KeepDays{}), domain.ErrNotFound)
-	assert.ErrorIs(t, svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "reachability", Reading: "none"}, domain.KeepDays{}), domain.ErrNotFound)
-	most := domain.KeepDays{Points: domain.MostPointDays, FiveMinutes: domain.MostRollupDays, Hours: domain.MostRollupDays, Days: domain.MostRollupDays}
+	assert.ErrorIs(
+		t,
+		svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "reachability", Reading: "none"}, domain.KeepDays{}),
+		domain.ErrNotFound,
+	)
+	most := domain.KeepDays{
+		Points:      domain.MostPointDays,
+		FiveMinutes: domain.MostRollupDays,
+		Hours:       domain.MostRollupDays,
+		Days:        domain.MostRollupDays,
+	}
 	require.NoError(t, svc.SetKeep(ctx, testkit.Anyone, loss, most))
 	kept, err := s.Keeps.All(ctx)
 	require.NoError(t, err)
@@ -67,7 +76,15 @@ func TestARehearsalTellsWhatGoes(t *testing.T) {
 	for i := range series {
 		p, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "reachability", Kind: "path", Key: string(rune('a' + i)), Name: "path"}})
 		require.NoError(t, err)
-		series[i] = domain.Series{DeviceID: d.ID, PartID: p[0].ID, Kit: loss.Kit, Reading: loss.Reading, Name: "Loss", Unit: "%", Interval: time.Minute}
+		series[i] = domain.Series{
+			DeviceID: d.ID,
+			PartID:   p[0].ID,
+			Kit:      loss.Kit,
+			Reading:  loss.Reading,
+			Name:     "Loss",
+			Unit:     "%",
+			Interval: time.Minute,
+		}
 	}
 	series, err := s.Series.Add(ctx, series)
 	require.NoError(t, err)
@@ -92,7 +109,13 @@ func TestARehearsalTellsWhatGoes(t *testing.T) {
 	assert.Equal(t, retention.Points, got.Losses[0].Form)
 	assert.Equal(t, int(begin.Unix()/86_400), got.Losses[0].First)
 	assert.Positive(t, got.Lost)
-	short, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, domain.KeepDays{Points: 3, FiveMinutes: 3, Hours: 3, Days: 3}, store.UsualKeep(90))
+	short, err := svc.RehearseKeep(
+		ctx,
+		testkit.Anyone,
+		loss,
+		domain.KeepDays{Points: 3, FiveMinutes: 3, Hours: 3, Days: 3},
+		store.UsualKeep(90),
+	)
 	require.NoError(t, err)
 	assert.Less(t, short.Full, got.Full, "rollups that tell of the time before take room, too")
 	assert.Equal(t, got.FullNow, short.FullNow)

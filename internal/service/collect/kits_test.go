@@ -75,12 +75,22 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	require.NoError(t, svc.Load(ctx))
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "gauge-1", Address: netip.MustParseAddr("192.0.2.9"), CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "gauge-1", Address: netip.MustParseAddr("192.0.2.9"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	_, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil)
 	require.NoError(t, err)
 	before := svc.Catalogue()
-	_, err = svc.Bring(ctx, testkit.Anyone, strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s", "name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").Replace(gauge))
+	_, err = svc.Bring(
+		ctx,
+		testkit.Anyone,
+		strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s", "name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").
+			Replace(gauge),
+	)
 	require.NoError(t, err)
 	series, err := s.Series.Of(ctx, d.ID)
 	require.NoError(t, err)
@@ -119,7 +129,9 @@ func TestBroughtKitsStay(t *testing.T) {
 	k, err = svc.Kit("gauge")
 	require.NoError(t, err)
 	assert.Equal(t, "Newer", k.Title)
-	for _, wrong := range []string{"", "kit: x", strings.Repeat("x", collect.MaxKit+1), strings.Replace(gauge, "way: snmp", "way: pigeon", 1)} {
+	for _, wrong := range []string{
+		"", "kit: x", strings.Repeat("x", collect.MaxKit+1), strings.Replace(gauge, "way: snmp", "way: pigeon", 1),
+	} {
 		_, err := svc.Bring(ctx, testkit.Anyone, wrong)
 		var fields domain.FieldErrors
 		require.ErrorAs(t, err, &fields)

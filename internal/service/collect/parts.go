@@ -36,7 +36,16 @@ func (k Known) Fits(row Row, p *domain.Part) bool {
 // seen now: new rows become parts with their series, re-indexed and renamed
 // ones keep their history, vanished ones are marked as gone. It returns what is
 // known then, and the series that were made.
-func (s *Service) SyncParts(ctx context.Context, deviceID domain.ID, k *kit.Kit, src kit.Source, def kit.Parts, known Known, rows []Row, at time.Time) (Known, []domain.Series, error) {
+func (s *Service) SyncParts(
+	ctx context.Context,
+	deviceID domain.ID,
+	k *kit.Kit,
+	src kit.Source,
+	def kit.Parts,
+	known Known,
+	rows []Row,
+	at time.Time,
+) (Known, []domain.Series, error) {
 	var fresh, changed []domain.Part
 	left, present, keys := map[string]string{}, map[domain.ID]bool{}, keysOf(known.Parts)
 	matches := identity.MatchRows(partRows(known.Parts), seenRows(rows), known.Left)
@@ -116,7 +125,12 @@ func (k keys) free(row Row) string {
 	return key
 }
 
-func (s *Service) saveParts(ctx context.Context, k *kit.Kit, kind string, known, fresh, changed []domain.Part) (parts []domain.Part, series []domain.Series, err error) {
+func (s *Service) saveParts(
+	ctx context.Context,
+	k *kit.Kit,
+	kind string,
+	known, fresh, changed []domain.Part,
+) (parts []domain.Part, series []domain.Series, err error) {
 	err = s.store.InTx(ctx, func(tx *store.Areas) error {
 		if err := tx.Parts.Change(ctx, changed); err != nil {
 			return err

@@ -35,7 +35,14 @@ type Service struct {
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk, kits *collect.Service, incidents *respond.Service, changed func(context.Context, domain.ID) error, collectNow func(domain.ID) int) *Service {
+func New(
+	s *store.Store,
+	desk *act.Desk,
+	kits *collect.Service,
+	incidents *respond.Service,
+	changed func(context.Context, domain.ID) error,
+	collectNow func(domain.ID) int,
+) *Service {
 	return &Service{s, desk, kits, incidents, changed, collectNow}
 }
 

@@ -38,16 +38,32 @@ func setup(t *testing.T) pier {
 	quay, err := s.Places.Save(ctx, domain.Place{ParentID: root.ID, Name: "Quay", Kind: domain.Site})
 	require.NoError(t, err)
 	add := func(name, address string) domain.Device {
-		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: name, Address: netip.MustParseAddr(address), CreatedAt: time.Now()}, "", nil)
+		d, err := s.Devices.Add(
+			ctx,
+			domain.Device{PlaceID: place.ID, Name: name, Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
 		return d
 	}
 	edge, sw := add("np-edge-1", "192.0.2.254"), add("np-sw-1", "192.0.2.1")
-	c, err := s.Credentials.Add(ctx, domain.Credential{Name: "harbour", Kind: "snmp-v2c", Ranges: "192.0.2.0/24"}, domain.Secrets{"community": "quayside"})
+	c, err := s.Credentials.Add(
+		ctx,
+		domain.Credential{Name: "harbour", Kind: "snmp-v2c", Ranges: "192.0.2.0/24"},
+		domain.Secrets{"community": "quayside"},
+	)
 	require.NoError(t, err)
 	require.NoError(t, s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: sw.ID, Way: "snmp", CredentialID: c.ID, Settings: map[string]string{}}))
 	changed := &[]domain.ID{}
-	svc := devices.New(s, testkit.Desk(s), testkit.Kits(t, s), respond.New(s, nil, nil, nil, "", func() {}), func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil }, func(domain.ID) int { return 1 })
+	svc := devices.New(
+		s,
+		testkit.Desk(s),
+		testkit.Kits(t, s),
+		respond.New(s, nil, nil, nil, "", func() {}),
+		func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil },
+		func(domain.ID) int { return 1 },
+	)
 	return pier{svc, s, edge, sw, quay, changed}
 }
 
@@ -63,7 +79,12 @@ func TestADeviceThatMovedStaysItself(t *testing.T) {
 	p, ctx := setup(t), t.Context()
 	made, err := p.store.Series.Add(ctx, []domain.Series{{DeviceID: p.sw.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
 	require.NoError(t, err)
-	got, err := p.Change(ctx, testkit.Anyone, p.sw.ID, devices.Draft{Name: " quay-sw-1 ", Address: "192.0.2.77", PlaceID: p.quay.ID, Via: "np-edge-1"})
+	got, err := p.Change(
+		ctx,
+		testkit.Anyone,
+		p.sw.ID,
+		devices.Draft{Name: " quay-sw-1 ", Address: "192.0.2.77", PlaceID: p.quay.ID, Via: "np-edge-1"},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []domain.ID{p.sw.ID}, *p.changed)
 	stored, err := p.store.Devices.One(ctx, p.sw.ID)
@@ -159,7 +180,10 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	at := time.Now().UTC().Truncate(time.Second)
 	require.NoError(t, p.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: 7}}}))
-	in, err := p.store.Incidents.Save(ctx, domain.Incident{DeviceID: p.sw.ID, Cause: "c", Title: "t", Level: 2, Worst: 3, State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at})
+	in, err := p.store.Incidents.Save(
+		ctx,
+		domain.Incident{DeviceID: p.sw.ID, Cause: "c", Title: "t", Level: 2, Worst: 3, State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at},
+	)
 	require.NoError(t, err)
 	edge, _, err := p.Draft(ctx, testkit.Anyone, p.edge.ID)
 	require.NoError(t, err)

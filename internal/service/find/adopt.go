@@ -129,7 +129,14 @@ func chosenOf(ctx context.Context, w *act.Work, sweepID domain.ID, ids []domain.
 	return sweep, chosen, err
 }
 
-func (s *Service) adoptAll(ctx context.Context, w *act.Work, sweep domain.Sweep, finds []domain.Find, place domain.Place, a Adoption) (made []domain.Device, err error) {
+func (s *Service) adoptAll(
+	ctx context.Context,
+	w *act.Work,
+	sweep domain.Sweep,
+	finds []domain.Find,
+	place domain.Place,
+	a Adoption,
+) (made []domain.Device, err error) {
 	for _, f := range finds {
 		d, err := s.adoptOne(ctx, w.Areas, f, place.ID, sweep.Port, a.Kits)
 		if err != nil {
@@ -226,7 +233,14 @@ func newPlace(ctx context.Context, w *act.Work, p domain.Place) (domain.Place, e
 	return p, err
 }
 
-func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, place domain.ID, port int, kits []string) (domain.Device, error) {
+func (s *Service) adoptOne(
+	ctx context.Context,
+	tx *store.Areas,
+	f domain.Find,
+	place domain.ID,
+	port int,
+	kits []string,
+) (domain.Device, error) {
 	address, err := netip.ParseAddr(f.Address)
 	if err != nil {
 		return domain.Device{}, err
@@ -244,7 +258,12 @@ func (s *Service) adoptOne(ctx context.Context, tx *store.Areas, f domain.Find, 
 	if err != nil {
 		return d, err
 	}
-	endpoint := domain.Endpoint{DeviceID: d.ID, Way: f.Way, CredentialID: f.CredentialID, Settings: map[string]string{"port": strconv.Itoa(port)}}
+	endpoint := domain.Endpoint{
+		DeviceID:     d.ID,
+		Way:          f.Way,
+		CredentialID: f.CredentialID,
+		Settings:     map[string]string{"port": strconv.Itoa(port)},
+	}
 	if err := tx.Endpoints.Save(ctx, endpoint); err != nil {
 		return d, err
 	}

@@ -59,8 +59,27 @@ type Service struct {
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, kits *collect.Service, p Prober, vendors map[string]identity.Vendor, changed func(domain.Sweep), adopted func(context.Context, domain.ID) error) *Service {
-	return &Service{store: s, desk: desk, sheets: sheets, kits: kits, prober: p, vendors: vendors, changed: changed, adopted: adopted, stops: map[domain.ID]context.CancelFunc{}}
+func New(
+	s *store.Store,
+	desk *act.Desk,
+	sheets *act.Sheets,
+	kits *collect.Service,
+	p Prober,
+	vendors map[string]identity.Vendor,
+	changed func(domain.Sweep),
+	adopted func(context.Context, domain.ID) error,
+) *Service {
+	return &Service{
+		store:   s,
+		desk:    desk,
+		sheets:  sheets,
+		kits:    kits,
+		prober:  p,
+		vendors: vendors,
+		changed: changed,
+		adopted: adopted,
+		stops:   map[domain.ID]context.CancelFunc{},
+	}
 }
 
 // Draft is a sweep as a person or a program asks for it.
@@ -160,8 +179,12 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 		if err := s.credential(ctx, w, &d, have); err != nil {
 			return err
 		}
-		made, err = w.Sweeps.Save(ctx, domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
-			Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total, CreatedAt: time.Now().UTC()})
+		made, err = w.Sweeps.Save(
+			ctx,
+			domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
+				Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total,
+				CreatedAt: time.Now().UTC()},
+		)
 		if err != nil {
 			return err
 		}

@@ -63,7 +63,12 @@ func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secrets) 
 }
 
 func answer(name, engine string) identity.Answer {
-	return identity.Answer{Responder: identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"}, Description: "a router", Parts: map[string]int{"interface": 3}, Facts: []string{"answers:snmp", "mib:interfaces"}}
+	return identity.Answer{
+		Responder:   identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"},
+		Description: "a router",
+		Parts:       map[string]int{"interface": 3},
+		Facts:       []string{"answers:snmp", "mib:interfaces"},
+	}
 }
 
 type world struct {
@@ -78,8 +83,19 @@ func setup(t *testing.T) *world {
 	s := testkit.Store(t)
 	svc := testkit.Kits(t, s)
 	w := &world{store: s, network: &network{devices: map[string]identity.Answer{}}}
-	vendors := map[string]identity.Vendor{"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}}}
-	w.Service = find.New(s, testkit.Desk(s), act.NewSheets(s), svc, w.network, vendors, func(domain.Sweep) {}, func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil })
+	vendors := map[string]identity.Vendor{
+		"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}},
+	}
+	w.Service = find.New(
+		s,
+		testkit.Desk(s),
+		act.NewSheets(s),
+		svc,
+		w.network,
+		vendors,
+		func(domain.Sweep) {},
+		func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil },
+	)
 	t.Cleanup(w.Close)
 	return w
 }
@@ -147,7 +163,9 @@ func TestDraftsAreChecked(t *testing.T) {
 }
 
 func TestPaceFollowsTheNetwork(t *testing.T) {
-	for ranges, want := range map[string]int{"127.0.0.0/16": find.LoopbackPace, "192.0.2.0/24": find.DefaultPace, "127.0.0.1, 192.0.2.1": find.DefaultPace} {
+	for ranges, want := range map[string]int{
+		"127.0.0.0/16": find.LoopbackPace, "192.0.2.0/24": find.DefaultPace, "127.0.0.1, 192.0.2.1": find.DefaultPace,
+	} {
 		d := draft(ranges)
 		d.Pace = 0
 		_, errs := d.Check()
@@ -174,7 +192,11 @@ func TestSeveralAddressesAreOneFind(t *testing.T) {
 func TestSecondCredentialIsTried(t *testing.T) {
 	w := setup(t)
 	w.network.devices["192.0.2.1"] = answer("edge", "aa")
-	wrong, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "old", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"}, domain.Secrets{"community": "wrong"})
+	wrong, err := w.store.Credentials.Add(
+		t.Context(),
+		domain.Credential{Name: "old", Kind: "snmp-v2c", Ranges: "192.0.2.0/24, 127.0.0.0/8"},
+		domain.Secrets{"community": "wrong"},
+	)
 	require.NoError(t, err)
 	d := draft("192.0.2.1")
 	d.CredentialIDs, d.NewName = []domain.ID{wrong.ID}, "old"
@@ -244,7 +266,17 @@ func TestAdopt(t *testing.T) {
 		require.ErrorAs(t, err, &fields, name)
 		assert.Contains(t, fields, c.field, name)
 	}
-	made, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID, finds[1].ID}, NewPlace: "Pier", Kits: []string{"reachability", "interfaces"}, GatewayFind: finds[0].ID})
+	made, err := w.Adopt(
+		ctx,
+		testkit.Anyone,
+		sweep.ID,
+		find.Adoption{
+			FindIDs:     []domain.ID{finds[0].ID, finds[1].ID},
+			NewPlace:    "Pier",
+			Kits:        []string{"reachability", "interfaces"},
+			GatewayFind: finds[0].ID,
+		},
+	)
 	require.NoError(t, err)
 	require.Len(t, made, 2)
 	assert.Len(t, w.adopted, 2, "collecting begins")

@@ -17,7 +17,12 @@ import (
 func (w *world) adopt(t *testing.T, sweep domain.ID, finds []domain.Find) domain.Device {
 	t.Helper()
 	require.Len(t, finds, 1)
-	made, err := w.Adopt(t.Context(), testkit.Anyone, sweep, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"interfaces"}})
+	made, err := w.Adopt(
+		t.Context(),
+		testkit.Anyone,
+		sweep,
+		find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"interfaces"}},
+	)
 	require.NoError(t, err)
 	return made[0]
 }
@@ -96,7 +101,12 @@ func TestARemovedDeviceIsAdoptedAgain(t *testing.T) {
 	finds, err := w.Finds(ctx, testkit.Anyone, sweep.ID)
 	require.NoError(t, err)
 	require.Equal(t, domain.FindNew, finds[0].Verdict, "the sweep that found it offers it again")
-	again, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay", Kits: []string{"interfaces"}})
+	again, err := w.Adopt(
+		ctx,
+		testkit.Anyone,
+		sweep.ID,
+		find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Quay", Kits: []string{"interfaces"}},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, d.ID, again[0].ID, "it is the same")
 	assert.NotEqual(t, d.PlaceID, again[0].PlaceID)

@@ -34,7 +34,9 @@ func rebind(ctx context.Context, w *act.Work, d Draft) (again bool, err error) {
 			continue
 		}
 		if !knows(c, d.Community) {
-			return false, domain.FieldErrors{"credentials": fmt.Sprintf("“%s” is bound to other addresses: type its community again below to try these with it.", c.Name)}
+			return false, domain.FieldErrors{
+				"credentials": fmt.Sprintf("“%s” is bound to other addresses: type its community again below to try these with it.", c.Name),
+			}
 		}
 		again = true
 		if err := collect.SetRanges(ctx, w, c.Credential, strings.TrimSpace(c.Ranges+"\n"+strings.TrimSpace(d.Ranges))); err != nil {

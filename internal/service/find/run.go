@@ -218,7 +218,11 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 		if ctx.Err() != nil {
 			return
 		}
-		answer = identity.Answer{Responder: identity.Responder{Address: at.Addr()}, Description: "answers, but not to questions about itself: " + err.Error(), Facts: []string{"answers:snmp"}}
+		answer = identity.Answer{
+			Responder:   identity.Responder{Address: at.Addr()},
+			Description: "answers, but not to questions about itself: " + err.Error(),
+			Facts:       []string{"answers:snmp"},
+		}
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -294,9 +298,24 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 		if kind == "" {
 			kind = identity.KindOf(first.Services, first.Description)
 		}
-		f := domain.Find{SweepID: w.ID, Identity: g.Key(responders), Doubt: g.Doubt, Address: first.Address.String(), Name: first.Name, Vendor: vendor, Model: model, Kind: kind,
-			Description: first.Description, ObjectID: first.ObjectID, Location: first.Location, Parts: first.Parts,
-			Facts: first.Facts, Way: w.prober.Way(), CredentialID: first.credential, FoundAt: now}
+		f := domain.Find{
+			SweepID:      w.ID,
+			Identity:     g.Key(responders),
+			Doubt:        g.Doubt,
+			Address:      first.Address.String(),
+			Name:         first.Name,
+			Vendor:       vendor,
+			Model:        model,
+			Kind:         kind,
+			Description:  first.Description,
+			ObjectID:     first.ObjectID,
+			Location:     first.Location,
+			Parts:        first.Parts,
+			Facts:        first.Facts,
+			Way:          w.prober.Way(),
+			CredentialID: first.credential,
+			FoundAt:      now,
+		}
 		for _, m := range g.Members[1:] {
 			f.Others = append(f.Others, answers[m].Address.String())
 		}

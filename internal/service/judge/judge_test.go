@@ -23,11 +23,21 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 func setup(t *testing.T) (*judge.Service, *store.Store, rule.Rule, *[]rule.Rule) {
 	t.Helper()
 	s := testkit.Store(t)
-	r, err := s.Rules.Save(t.Context(), rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Cause: "full", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}})
+	r, err := s.Rules.Save(
+		t.Context(),
+		rule.Rule{Name: "full", Kit: "h", Reading: "used", Unit: "%", Cause: "full", Enabled: true, Condition: &limit.Condition{
+			Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1},
+			Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}},
+	)
 	require.NoError(t, err)
 	var inForce []rule.Rule
-	return judge.New(s, testkit.Desk(s), testkit.Kits(t, s), kinds.All, func(_ context.Context, rules []rule.Rule) { inForce = rules }), s, r, &inForce
+	return judge.New(
+		s,
+		testkit.Desk(s),
+		testkit.Kits(t, s),
+		kinds.All,
+		func(_ context.Context, rules []rule.Rule) { inForce = rules },
+	), s, r, &inForce
 }
 
 func TestSaveActsAtOnceAndKeepsWhatItWatches(t *testing.T) {
@@ -46,7 +56,12 @@ func TestSaveActsAtOnceAndKeepsWhatItWatches(t *testing.T) {
 func TestWrongRulesAreRefused(t *testing.T) {
 	svc, s, r, inForce := setup(t)
 	bad := r
-	bad.Condition = &limit.Condition{Side: limit.Above, For: rule.Hold{}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 1}}}
+	bad.Condition = &limit.Condition{
+		Side:    limit.Above,
+		For:     rule.Hold{},
+		Recover: rule.Hold{Values: 1},
+		Limits:  map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 1}},
+	}
 	_, err := svc.Save(t.Context(), testkit.Anyone, bad)
 	var fields domain.FieldErrors
 	require.ErrorAs(t, err, &fields)
@@ -70,15 +85,26 @@ func TestRehearseCountsOnThePast(t *testing.T) {
 	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
 	p, err := s.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
-	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	series, err := s.Series.Add(
+		ctx,
+		[]domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}},
+	)
 	require.NoError(t, err)
 	// Two stretches above 90 for two values: minutes 2–4 and 7–8; the single
 	// 99 at minute 5 is not two in a row.
 	var batch []domain.SeriesSample
 	for i, v := range []float64{80, 91, 92, 97, 84, 99, 80, 95, 96} {
-		batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}})
+		batch = append(
+			batch,
+			domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}},
+		)
 	}
 	require.NoError(t, s.Samples.Append(ctx, batch))
 	got, err := svc.Rehearse(ctx, testkit.Anyone, r, 24*time.Hour)
@@ -109,13 +135,24 @@ func TestRehearsalsTellOfTheNoisiest(t *testing.T) {
 		"noisy":   {95, 10, 96, 10, 94, 10}, // thrice warning
 		"lasting": {10, 10, 91, 99, 99, 99}, // once, critical, from minute 2 to now
 	} {
-		d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: name, Address: netip.AddrFrom4([4]byte{192, 0, 2, name[0]}), CreatedAt: now}, "", nil)
+		d, err := s.Devices.Add(
+			ctx,
+			domain.Device{PlaceID: p.ID, Name: name, Address: netip.AddrFrom4([4]byte{192, 0, 2, name[0]}), CreatedAt: now},
+			"",
+			nil,
+		)
 		require.NoError(t, err)
-		series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+		series, err := s.Series.Add(
+			ctx,
+			[]domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}},
+		)
 		require.NoError(t, err)
 		var batch []domain.SeriesSample
 		for i, v := range values {
-			batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}})
+			batch = append(
+				batch,
+				domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}},
+			)
 		}
 		require.NoError(t, s.Samples.Append(ctx, batch))
 	}

@@ -338,5 +338,8 @@ func remains(ctx context.Context, w *act.Work) error {
 			}
 		}
 	}
-	return fmt.Errorf("%w: nobody would be left who may administer the whole tree; make somebody else an administrator first", domain.ErrConflict)
+	return fmt.Errorf(
+		"%w: nobody would be left who may administer the whole tree; make somebody else an administrator first",
+		domain.ErrConflict,
+	)
 }

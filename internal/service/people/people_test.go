@@ -22,7 +22,12 @@ func setup(t *testing.T) (*people.Service, *time.Time) {
 	now := time.Date(2026, 11, 23, 3, 40, 0, 0, time.UTC)
 	db := testkit.Store(t)
 	s := people.New(db, testkit.Desk(db), act.NewSheets(db), func() time.Time { return now })
-	_, err := s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "harbour", Display: "Harbour", Secret: "night-watch"}, domain.AccessAdminister)
+	_, err := s.Enrol(
+		t.Context(),
+		testkit.Anyone,
+		people.Draft{Name: "harbour", Display: "Harbour", Secret: "night-watch"},
+		domain.AccessAdminister,
+	)
 	require.NoError(t, err)
 	_, err = s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "Ines", Display: "Ines", Secret: "night-watch"}, domain.AccessOperate)
 	require.NoError(t, err)

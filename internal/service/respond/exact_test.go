@@ -177,8 +177,11 @@ func TestAcknowledgementIsToldToThoseAlreadyTold(t *testing.T) {
 	plans, err := w.store.Plans.All(ctx)
 	require.NoError(t, err)
 	p := plans[0]
-	p.Steps = append(p.Steps, plan.Step{Key: "taken", Title: "who took it", On: []domain.EventKind{domain.EventAcknowledged}, AtLeast: domain.LevelWarning,
-		Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example"}})
+	p.Steps = append(
+		p.Steps,
+		plan.Step{Key: "taken", Title: "who took it", On: []domain.EventKind{domain.EventAcknowledged}, AtLeast: domain.LevelWarning,
+			Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example"}},
+	)
 	_, err = w.store.Plans.Save(ctx, p)
 	require.NoError(t, err)
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
@@ -227,7 +230,11 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	require.ErrorAs(t, set(map[string]string{"host": "", "port": "x"}), &fields)
 	assert.Contains(t, fields["host"], "Must be set")
 	assert.Contains(t, fields["port"], "1 to 65535")
-	require.ErrorAs(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587", "password": strings.Repeat("x", field.MaxText+1)}), &fields)
+	require.ErrorAs(
+		t,
+		set(map[string]string{"host": "mail.kittiwake.example", "port": "587", "password": strings.Repeat("x", field.MaxText+1)}),
+		&fields,
+	)
 	assert.Contains(t, fields["password"], "At most")
 	outcome, err := svc.TryChannel(ctx, testkit.Anyone, c.ID, "a@kittiwake.example")
 	require.NoError(t, err)

@@ -144,7 +144,13 @@ func checkText(text string, needed bool) (string, error) {
 }
 
 // act changes an incident by hand, writes the story and lets the plans act.
-func (s *Service) act(ctx context.Context, who access.Actor, deed act.Deed, id domain.ID, f func(*domain.Incident, time.Time) (domain.Event, error)) error {
+func (s *Service) act(
+	ctx context.Context,
+	who access.Actor,
+	deed act.Deed,
+	id domain.ID,
+	f func(*domain.Incident, time.Time) (domain.Event, error),
+) error {
 	now := time.Now().UTC()
 	err := s.desk.Do(ctx, who, deed, func(w *act.Work) error {
 		in, d, err := lockIncident(ctx, w, id)

@@ -83,6 +83,10 @@ func TestAnAlertThatEasesAndGetsWorseIsToldAgain(t *testing.T) {
 	assert.Equal(t, domain.LevelNotice, w.incidents(t)[0].Level)
 	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelNotice, domain.LevelWarning, 2*time.Minute, false)))
 	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelWarning, domain.LevelCritical, 3*time.Minute, false)))
-	assert.Equal(t, []string{"message alert critical", "ticket alert critical", "note eased notice", "message raised warning", "note raised warning",
-		"message raised critical", "note raised critical"}, w.deliveries(t))
+	assert.Equal(
+		t,
+		[]string{"message alert critical", "ticket alert critical", "note eased notice", "message raised warning", "note raised warning",
+			"message raised critical", "note raised critical"},
+		w.deliveries(t),
+	)
 }

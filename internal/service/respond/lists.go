@@ -77,7 +77,12 @@ func (s *Service) Event(ctx context.Context, who access.Actor, id domain.ID) (do
 }
 
 // Deliveries returns the newest deliveries, of one state or of all for "".
-func (s *Service) Deliveries(ctx context.Context, who access.Actor, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
+func (s *Service) Deliveries(
+	ctx context.Context,
+	who access.Actor,
+	state domain.DeliveryState,
+	limit, offset int,
+) ([]domain.Delivery, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
 	if err != nil {
 		return nil, err

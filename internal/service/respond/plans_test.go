@@ -66,9 +66,23 @@ func TestRetryWakesTheOutbox(t *testing.T) {
 	woken := 0
 	svc := respond.New(w.store, testkit.Desk(w.store), channelKinds, nil, "http://owl.example", func() { woken++ })
 	assert.ErrorIs(t, svc.Retry(ctx, testkit.Anyone, 999), domain.ErrNotFound)
-	in, err := w.store.Incidents.Save(ctx, domain.Incident{DeviceID: w.device.ID, Cause: "c", Title: "t", Level: domain.LevelCritical, State: domain.IncidentOpen, OpenedAt: now, EpisodeAt: now})
+	in, err := w.store.Incidents.Save(
+		ctx,
+		domain.Incident{
+			DeviceID:  w.device.ID,
+			Cause:     "c",
+			Title:     "t",
+			Level:     domain.LevelCritical,
+			State:     domain.IncidentOpen,
+			OpenedAt:  now,
+			EpisodeAt: now,
+		},
+	)
 	require.NoError(t, err)
-	d, err := w.store.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", CreatedAt: now})
+	d, err := w.store.Deliveries.Add(
+		ctx,
+		domain.Delivery{IncidentID: in.ID, Kind: domain.DeliverMessage, Recipient: "a@kittiwake.example", CreatedAt: now},
+	)
 	require.NoError(t, err)
 	d.State, d.DoneAt, d.NextTryAt = domain.DeliveryFailed, now, now
 	require.NoError(t, w.store.Deliveries.Finish(ctx, d))

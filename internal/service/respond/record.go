@@ -152,7 +152,17 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	}
 	title := estate.Title(j.Rule, j.Device, j.Series)
 	action, id, trace := incident.Assign(j.Device.ID, cause, j.At, known)
-	in := domain.Incident{DeviceID: j.Device.ID, Cause: cause, Title: title, Level: j.To, Worst: j.To, State: domain.IncidentOpen, OpenedAt: j.At, EpisodeAt: j.At, Why: trace}
+	in := domain.Incident{
+		DeviceID:  j.Device.ID,
+		Cause:     cause,
+		Title:     title,
+		Level:     j.To,
+		Worst:     j.To,
+		State:     domain.IncidentOpen,
+		OpenedAt:  j.At,
+		EpisodeAt: j.At,
+		Why:       trace,
+	}
 	kind := domain.EventAlert
 	if action != incident.Start {
 		in = known[slices.IndexFunc(known, func(x domain.Incident) bool { return x.ID == id })]
@@ -172,13 +182,22 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
-	alert, err := r.tx.Alerts.Save(ctx, domain.Alert{RuleID: j.Rule.ID, SeriesID: j.Series.ID, DeviceID: j.Device.ID, IncidentID: in.ID, Level: j.To, Cause: cause,
-		Title: title, FirstBadAt: j.FirstBadAt, OpenedAt: j.At, Value: j.Value, Limit: j.Limit, Unit: j.Rule.Unit, Why: j.Why})
+	alert, err := r.tx.Alerts.Save(
+		ctx,
+		domain.Alert{RuleID: j.Rule.ID, SeriesID: j.Series.ID, DeviceID: j.Device.ID, IncidentID: in.ID, Level: j.To, Cause: cause,
+			Title: title, FirstBadAt: j.FirstBadAt, OpenedAt: j.At, Value: j.Value, Limit: j.Limit, Unit: j.Rule.Unit, Why: j.Why},
+	)
 	if err != nil {
 		return err
 	}
-	first := domain.Event{IncidentID: in.ID, At: j.FirstBadAt, Kind: domain.EventFirstBad, Text: "First value beyond a limit", AlertID: alert.ID,
-		Detail: fmt.Sprintf("%s, collected every %s", seriesName(j.Series), units.Span(j.Series.Every))}
+	first := domain.Event{
+		IncidentID: in.ID,
+		At:         j.FirstBadAt,
+		Kind:       domain.EventFirstBad,
+		Text:       "First value beyond a limit",
+		AlertID:    alert.ID,
+		Detail:     fmt.Sprintf("%s, collected every %s", seriesName(j.Series), units.Span(j.Series.Every)),
+	}
 	if _, err := r.tx.Events.Add(ctx, first); err != nil {
 		return err
 	}
@@ -266,7 +285,14 @@ func (r *recording) end(ctx context.Context, j estate.Judged, alert domain.Alert
 }
 
 // tell writes the event into the story and lets the plans act on it.
-func (r *recording) tell(ctx context.Context, in domain.Incident, j estate.Judged, alertID domain.ID, kind domain.EventKind, text, detail string) error {
+func (r *recording) tell(
+	ctx context.Context,
+	in domain.Incident,
+	j estate.Judged,
+	alertID domain.ID,
+	kind domain.EventKind,
+	text, detail string,
+) error {
 	ev := domain.Event{IncidentID: in.ID, At: j.At, Kind: kind, Level: j.To, Text: text, Detail: detail, AlertID: alertID, Why: j.Why}
 	if kind == domain.EventRecovered {
 		ev.Level = domain.LevelNone
@@ -275,7 +301,15 @@ func (r *recording) tell(ctx context.Context, in domain.Incident, j estate.Judge
 	if err != nil {
 		return err
 	}
-	m := message{device: j.Device.Name, title: in.Title, reason: detail, met: met.Met, runbook: met.Runbook(j.Rule.Runbook), since: in.EpisodeAt, at: j.At}
+	m := message{
+		device:  j.Device.Name,
+		title:   in.Title,
+		reason:  detail,
+		met:     met.Met,
+		runbook: met.Runbook(j.Rule.Runbook),
+		since:   in.EpisodeAt,
+		at:      j.At,
+	}
 	trace, err := r.act(ctx, in, ev, m)
 	if err != nil {
 		return err
@@ -326,8 +360,11 @@ func (r *recording) enqueue(ctx context.Context, in domain.Incident, p plan.Plan
 		body = m.note(ev)
 	}
 	a.Why.Because("The incident: "+in.Title, ev.Text+": "+ev.Detail, why.To("incident", in.ID))
-	_, err := r.tx.Deliveries.Add(ctx, domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
-		ChannelID: a.Step.ChannelID, Recipient: a.Recipient, Subject: subject, Body: body, CreatedAt: ev.At, Why: a.Why})
+	_, err := r.tx.Deliveries.Add(
+		ctx,
+		domain.Delivery{IncidentID: in.ID, Plan: p.Name, Step: a.Step.Key, Event: ev.Kind, Level: in.Level, Kind: a.Step.Kind,
+			ChannelID: a.Step.ChannelID, Recipient: a.Recipient, Subject: subject, Body: body, CreatedAt: ev.At, Why: a.Why},
+	)
 	return err
 }
 

@@ -24,7 +24,13 @@ import (
 // channelKinds are a kind that takes messages and one that takes tickets.
 var channelKinds = channel.Kinds{
 	{Name: "mail", Title: "Mail", Carries: []domain.DeliveryKind{domain.DeliverMessage}, Settings: []field.Field{
-		{Name: "host", Label: "Server", Kind: field.Text, Required: true, Destination: true}, field.Port("Port", "25"), {Name: "password", Label: "Password", Kind: field.Secret}},
+		{
+			Name:        "host",
+			Label:       "Server",
+			Kind:        field.Text,
+			Required:    true,
+			Destination: true,
+		}, field.Port("Port", "25"), {Name: "password", Label: "Password", Kind: field.Secret}},
 		Recipient: &field.Field{Name: "to", Kind: field.Text, Required: true, Check: func(v string) string {
 			if !strings.Contains(v, "@") {
 				return "Must be an address."
@@ -54,12 +60,34 @@ func setup(t *testing.T) world {
 	s, ctx := testkit.Store(t), t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "np-edge-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
-	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}})
+	series, err := s.Series.Add(
+		ctx,
+		[]domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Interval: 15 * time.Second}},
+	)
 	require.NoError(t, err)
-	r, err := s.Rules.Save(ctx, rule.Rule{Name: "Does not answer", Title: "{device} does not answer", Kit: "k", Reading: "loss", Unit: "%", Cause: "reach", Runbook: "Is it powered?", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}}})
+	r, err := s.Rules.Save(
+		ctx,
+		rule.Rule{
+			Name:    "Does not answer",
+			Title:   "{device} does not answer",
+			Kit:     "k",
+			Reading: "loss",
+			Unit:    "%",
+			Cause:   "reach",
+			Runbook: "Is it powered?",
+			Enabled: true,
+			Condition: &limit.Condition{
+				Side: limit.Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1},
+				Limits: map[domain.Level]limit.Limit{domain.LevelCritical: {Raise: 99, Recover: 50}}},
+		},
+	)
 	require.NoError(t, err)
 	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
 	_, err = s.Plans.Save(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
@@ -69,8 +97,13 @@ func setup(t *testing.T) world {
 		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
 	}})
 	require.NoError(t, err)
-	return world{respond.New(s, testkit.Desk(s), channelKinds, nil, "http://owl.example", func() {}), s, r, estate.Device{ID: d.ID, Name: d.Name},
-		estate.Series{ID: series[0].ID, DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Every: 15 * time.Second}}
+	return world{
+		respond.New(s, testkit.Desk(s), channelKinds, nil, "http://owl.example", func() {}),
+		s,
+		r,
+		estate.Device{ID: d.ID, Name: d.Name},
+		estate.Series{ID: series[0].ID, DeviceID: d.ID, Kit: "k", Reading: "loss", Name: "Loss", Unit: "%", Every: 15 * time.Second},
+	}
 }
 
 func (w world) change(from, to domain.Level, after time.Duration, held bool) estate.Result {
@@ -138,7 +171,11 @@ func TestRemovalEndsWhatIsOpen(t *testing.T) {
 	}))
 	list := w.incidents(t)
 	require.Len(t, list, 1)
-	assert.Equal(t, []any{domain.IncidentResolved, "removal of the device", domain.LevelCritical}, []any{list[0].State, list[0].ResolvedBy, list[0].Level})
+	assert.Equal(
+		t,
+		[]any{domain.IncidentResolved, "removal of the device", domain.LevelCritical},
+		[]any{list[0].State, list[0].ResolvedBy, list[0].Level},
+	)
 	in, err := w.Incident(ctx, testkit.Anyone, list[0].ID)
 	require.NoError(t, err)
 	events, deliveries := kinds(in)

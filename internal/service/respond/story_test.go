@@ -84,7 +84,15 @@ func TestTheOutboxIsWokenByWhatPeopleDo(t *testing.T) {
 // thing than silence.
 func TestTheRunbookFollowsTheReason(t *testing.T) {
 	w, ctx := setup(t), t.Context()
-	refused := domain.Source{DeviceID: w.device.ID, Kit: "k", Source: "probe", State: domain.SourceFailing, Error: "nothing listens on the port 161 of 192.0.2.1", Failure: "refused", Since: now}
+	refused := domain.Source{
+		DeviceID: w.device.ID,
+		Kit:      "k",
+		Source:   "probe",
+		State:    domain.SourceFailing,
+		Error:    "nothing listens on the port 161 of 192.0.2.1",
+		Failure:  "refused",
+		Since:    now,
+	}
 	require.NoError(t, w.store.Sources.Set(ctx, []domain.Source{refused}))
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 0, false)))
 	in, err := w.Incident(ctx, testkit.Anyone, w.incidents(t)[0].ID)

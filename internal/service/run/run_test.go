@@ -48,7 +48,12 @@ func TestUsageIsLookedUpOnceAMinute(t *testing.T) {
 	svc := run.New(s, testkit.Desk(s), still{}, store.UsualKeep(90), nil)
 	place, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Organisation})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place.ID, Name: "a", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: place.ID, Name: "a", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: time.Now()},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	made, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
 	require.NoError(t, err)

@@ -19,7 +19,10 @@ import (
 // describe adds a series of texts to the world.
 func describe(t *testing.T, s *store.Store, device domain.ID) domain.Series {
 	t.Helper()
-	made, err := s.Series.Add(t.Context(), []domain.Series{{DeviceID: device, Kit: "h", Reading: "about", Name: "About", Kind: domain.KindText, Interval: time.Minute}})
+	made, err := s.Series.Add(
+		t.Context(),
+		[]domain.Series{{DeviceID: device, Kit: "h", Reading: "about", Name: "About", Kind: domain.KindText, Interval: time.Minute}},
+	)
 	require.NoError(t, err)
 	return made[0]
 }

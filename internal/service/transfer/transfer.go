@@ -45,7 +45,10 @@ func (s *Service) Export(ctx context.Context, who access.Actor, sel Selection, w
 	if err != nil {
 		return 0, err
 	}
-	named, err := seen.Series.Named(ctx, store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID})
+	named, err := seen.Series.Named(
+		ctx,
+		store.NamedFilter{Device: sel.Device, Part: sel.Part, Kit: sel.Kit, Reading: sel.Reading, ID: sel.SeriesID},
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -209,7 +212,13 @@ func (c catalogue) find(r exchange.Record) (domain.ID, error) {
 	return x.ID, nil
 }
 
-func (s *Service) read(ctx context.Context, who access.Actor, f exchange.Format, from io.Reader, keep func([]samples.History, []domain.SeriesText) error) (out Result, err error) {
+func (s *Service) read(
+	ctx context.Context,
+	who access.Actor,
+	f exchange.Format,
+	from io.Reader,
+	keep func([]samples.History, []domain.SeriesText) error,
+) (out Result, err error) {
 	known, err := s.catalogue(ctx, who)
 	if err != nil {
 		return out, err

@@ -29,12 +29,20 @@ func world(t *testing.T) (*transfer.Service, *store.Store, []domain.Series) {
 	s, ctx := testkit.Store(t), t.Context()
 	p, err := s.Places.Save(ctx, domain.Place{Name: "Pier", Kind: domain.Site})
 	require.NoError(t, err)
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: noon}, "", nil)
+	d, err := s.Devices.Add(
+		ctx,
+		domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: noon},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	parts, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "h", Kind: "volume", Key: "/data", Index: "1", Name: "/data"}})
 	require.NoError(t, err)
-	series, err := s.Series.Add(ctx, []domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
-		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}})
+	series, err := s.Series.Add(
+		ctx,
+		[]domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
+			{DeviceID: d.ID, PartID: parts[0].ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}},
+	)
 	require.NoError(t, err)
 	return transfer.New(s, testkit.Desk(s)), s, series
 }
@@ -56,7 +64,11 @@ func TestMovingIn(t *testing.T) {
 	var batch []domain.SeriesSample
 	for m := range 2000 {
 		at := noon.Add(time.Duration(m) * time.Minute)
-		batch = append(batch, domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: float64(m) / 10}}, domain.SeriesSample{SeriesID: series[1].ID, Sample: domain.Sample{At: at, Value: 83.2}})
+		batch = append(
+			batch,
+			domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: float64(m) / 10}},
+			domain.SeriesSample{SeriesID: series[1].ID, Sample: domain.Sample{At: at, Value: 83.2}},
+		)
 	}
 	require.NoError(t, s.Samples.Append(t.Context(), batch))
 	all := transfer.Selection{From: noon, To: noon.Add(48 * time.Hour)}
@@ -81,7 +93,16 @@ func TestMovingIn(t *testing.T) {
 
 func TestSelections(t *testing.T) {
 	svc, s, series := world(t)
-	require.NoError(t, s.Samples.Append(t.Context(), []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: noon, Value: 1}}, {SeriesID: series[1].ID, Sample: domain.Sample{At: noon.Add(time.Hour), Value: 2}}}))
+	require.NoError(
+		t,
+		s.Samples.Append(
+			t.Context(),
+			[]domain.SeriesSample{
+				{SeriesID: series[0].ID, Sample: domain.Sample{At: noon, Value: 1}},
+				{SeriesID: series[1].ID, Sample: domain.Sample{At: noon.Add(time.Hour), Value: 2}},
+			},
+		),
+	)
 	count := func(sel transfer.Selection) int {
 		sel.From, sel.To = noon, noon.Add(2*time.Hour)
 		return strings.Count(export(t, svc, exchange.NDJSON, sel), "\n")
@@ -107,7 +128,12 @@ func TestImportsComeInBlocks(t *testing.T) {
 	got, err := svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text+"nonsense,,,,,\n"))
 	assert.ErrorContains(t, err, "line 27")
 	assert.Equal(t, int64(25), got.Samples)
-	assert.Equal(t, 20, strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"), "two blocks of ten")
+	assert.Equal(
+		t,
+		20,
+		strings.Count(export(t, svc, exchange.NDJSON, transfer.Selection{From: noon, To: noon.Add(time.Hour)}), "\n"),
+		"two blocks of ten",
+	)
 	zero := s.Values.LatestIn([]domain.ID{series[0].ID})[series[0].ID].Value
 	assert.False(t, math.Signbit(zero), "zero has no sign")
 	_, err = svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text))

@@ -55,7 +55,10 @@ func (s looking) sources(ctx context.Context, deviceID domain.ID, fittings []dom
 			if !asked {
 				x = domain.Source{DeviceID: deviceID, Kit: k.Name, Source: src.Key}
 			}
-			out = append(out, Source{Source: x, Title: k.SourceTitle(src), Advice: derive.Failure(x.Failure).Advice(), Way: src.Way, Every: src.Every})
+			out = append(
+				out,
+				Source{Source: x, Title: k.SourceTitle(src), Advice: derive.Failure(x.Failure).Advice(), Way: src.Way, Every: src.Every},
+			)
 		}
 	}
 	return out, nil

@@ -30,9 +30,23 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	require.NoError(t, err)
 	var wanted []domain.Series
 	for _, p := range parts {
-		wanted = append(wanted, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "host-resources", Reading: "volume_share", Name: "Used", Unit: "%", Interval: time.Minute})
+		wanted = append(
+			wanted,
+			domain.Series{
+				DeviceID: d.ID,
+				PartID:   p.ID,
+				Kit:      "host-resources",
+				Reading:  "volume_share",
+				Name:     "Used",
+				Unit:     "%",
+				Interval: time.Minute,
+			},
+		)
 	}
-	wanted = append(wanted, domain.Series{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute})
+	wanted = append(
+		wanted,
+		domain.Series{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute},
+	)
 	series, err := w.store.Series.Add(ctx, wanted)
 	require.NoError(t, err)
 	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[1].ID, Sample: domain.Sample{At: now, Value: 91}}}))
@@ -71,14 +85,27 @@ func TestTheBusiestPartIsShown(t *testing.T) {
 	require.NoError(t, w.store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
 	var parts []domain.Part
 	for i := range watch.PartsPage + 20 {
-		parts = append(parts, domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: fmt.Sprint("port", i), Index: fmt.Sprint(i), Name: fmt.Sprint("port", i)})
+		parts = append(
+			parts,
+			domain.Part{
+				DeviceID: d.ID,
+				Kit:      "interfaces",
+				Kind:     "interface",
+				Key:      fmt.Sprint("port", i),
+				Index:    fmt.Sprint(i),
+				Name:     fmt.Sprint("port", i),
+			},
+		)
 	}
 	parts[watch.PartsPage+2].GoneAt = now
 	parts, err := w.store.Parts.Add(ctx, parts)
 	require.NoError(t, err)
 	var series []domain.Series
 	for _, p := range parts {
-		series = append(series, domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "interfaces", Reading: "in", Name: "In", Unit: "bit/s", Interval: time.Minute})
+		series = append(
+			series,
+			domain.Series{DeviceID: d.ID, PartID: p.ID, Kit: "interfaces", Reading: "in", Name: "In", Unit: "bit/s", Interval: time.Minute},
+		)
 	}
 	series, err = w.store.Series.Add(ctx, series)
 	require.NoError(t, err)
@@ -103,8 +130,11 @@ func TestTheBusiestPartIsShown(t *testing.T) {
 func firstRule(t *testing.T, s *store.Store) domain.ID {
 	t.Helper()
 	var id domain.ID
-	require.NoError(t, s.Pool().QueryRow(t.Context(), `INSERT INTO rules (name, kit, reading, unit, kind, condition, cause, title, runbook, enabled)
-		VALUES ('full', 'host-resources', 'volume_share', '%', 'limit', '{}', 'full', '', '', true) RETURNING id`).Scan(&id))
+	require.NoError(
+		t,
+		s.Pool().QueryRow(t.Context(), `INSERT INTO rules (name, kit, reading, unit, kind, condition, cause, title, runbook, enabled)
+		VALUES ('full', 'host-resources', 'volume_share', '%', 'limit', '{}', 'full', '', '', true) RETURNING id`).Scan(&id),
+	)
 	return id
 }
 
@@ -112,7 +142,13 @@ func TestDevicesGetTheirRibbonsOnlyWhereShown(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	place := w.place(t, "Pier")
 	a, b := w.device(t, place.ID, "a", domain.Fine), w.device(t, place.ID, "b", domain.Critical)
-	require.NoError(t, w.store.Transitions.Add(ctx, []domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}}))
+	require.NoError(
+		t,
+		w.store.Transitions.Add(
+			ctx,
+			[]domain.Transition{{DeviceID: b.ID, At: now.Add(-6 * time.Hour), From: domain.Fine, To: domain.Critical, Reason: "x"}},
+		),
+	)
 	got, err := w.Devices(ctx, testkit.Anyone, domain.DeviceFilter{Sort: "name", Limit: 9}, now)
 	require.NoError(t, err)
 	assert.Equal(t, "Pier", got.Places[a.PlaceID])

@@ -63,7 +63,12 @@ func (w world) place(t *testing.T, name string) domain.Place {
 
 func (w world) device(t *testing.T, place domain.ID, name string, h domain.Health) domain.Device {
 	t.Helper()
-	d, err := w.store.Devices.Add(t.Context(), domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now}, "", nil)
+	d, err := w.store.Devices.Add(
+		t.Context(),
+		domain.Device{PlaceID: place, Name: name, Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now},
+		"",
+		nil,
+	)
 	require.NoError(t, err)
 	require.NoError(t, w.store.Devices.SetHealth(t.Context(), d.ID, h, now, "because of "+name, 0))
 	return d
@@ -75,7 +80,13 @@ func TestOverviewIsWorstFirst(t *testing.T) {
 	w.device(t, pier.ID, "a", domain.Fine)
 	bad := w.device(t, pier.ID, "b", domain.Critical)
 	w.device(t, house.ID, "c", domain.Notice)
-	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}}))
+	require.NoError(
+		t,
+		w.store.Transitions.Add(
+			t.Context(),
+			[]domain.Transition{{DeviceID: bad.ID, From: domain.Fine, To: domain.Critical, At: now.Add(-time.Hour)}},
+		),
+	)
 	o, err := w.Overview(t.Context(), testkit.Anyone, nil, now)
 	require.NoError(t, err)
 	var names []string
@@ -98,7 +109,10 @@ func TestSubjectKnowsItsWayAndWhatIsBehind(t *testing.T) {
 	pier := w.place(t, "Pier")
 	edge := w.device(t, pier.ID, "edge", domain.Fine)
 	kiosk := w.device(t, pier.ID, "kiosk", domain.Fine)
-	for _, o := range []domain.Override{{PlaceID: pier.ID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)}, {PlaceID: w.root.ID, Key: domain.SettingGateway, Value: "999"}} {
+	for _, o := range []domain.Override{
+		{PlaceID: pier.ID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)},
+		{PlaceID: w.root.ID, Key: domain.SettingGateway, Value: "999"},
+	} {
 		require.NoError(t, w.store.Overrides.Set(t.Context(), o, 0))
 	}
 	ways := &present{via: map[domain.ID]domain.ID{kiosk.ID: edge.ID}}
@@ -182,11 +196,17 @@ func TestDevicesAreFilteredSortedAndPaged(t *testing.T) {
 // series adds a series of the used share of a volume, with values a minute apart.
 func (w world) series(t *testing.T, d domain.Device, values map[int]float64) domain.Series {
 	t.Helper()
-	made, err := w.store.Series.Add(t.Context(), []domain.Series{{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute}})
+	made, err := w.store.Series.Add(
+		t.Context(),
+		[]domain.Series{{DeviceID: d.ID, Kit: "host-resources", Reading: "cpu", Name: "Processor", Unit: "%", Interval: time.Minute}},
+	)
 	require.NoError(t, err)
 	var batch []domain.SeriesSample
 	for m, v := range values {
-		batch = append(batch, domain.SeriesSample{SeriesID: made[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(m) * time.Minute), Value: v}})
+		batch = append(
+			batch,
+			domain.SeriesSample{SeriesID: made[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(m) * time.Minute), Value: v}},
+		)
 	}
 	require.NoError(t, w.store.Samples.Append(t.Context(), batch))
 	return made[0]
@@ -196,8 +216,12 @@ func TestChartLeavesGapsAndShowsBreaches(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	x := w.series(t, d, map[int]float64{-30: 10, -29: 20, -28: 30, -10: 40, -9: 50})
-	r, err := w.store.Rules.Save(t.Context(), rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Cause: "c", Enabled: true, Condition: &limit.Condition{
-		Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 45, Recover: 40}}}})
+	r, err := w.store.Rules.Save(
+		t.Context(),
+		rule.Rule{Name: "busy", Kit: "host-resources", Reading: "cpu", Unit: "%", Cause: "c", Enabled: true, Condition: &limit.Condition{
+			Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1},
+			Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 45, Recover: 40}}}},
+	)
 	require.NoError(t, err)
 	require.NoError(t, w.store.Transitions.Add(t.Context(), []domain.Transition{
 		{DeviceID: d.ID, SeriesID: x.ID, RuleID: r.ID, From: domain.Fine, To: domain.Warning, At: now.Add(-20 * time.Minute)},
@@ -259,7 +283,14 @@ func TestLinesHaveTimesOfTheirOwn(t *testing.T) {
 	w := setup(t)
 	d := w.device(t, w.place(t, "Pier").ID, "log-1", domain.Fine)
 	made, err := w.store.Series.Add(t.Context(), []domain.Series{
-		{DeviceID: d.ID, Kit: "k", Reading: "a", Name: "A", Unit: "%", Interval: time.Minute}, {DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
+		{
+			DeviceID: d.ID,
+			Kit:      "k",
+			Reading:  "a",
+			Name:     "A",
+			Unit:     "%",
+			Interval: time.Minute,
+		}, {DeviceID: d.ID, Kit: "k", Reading: "b", Name: "B", Unit: "%", Interval: time.Minute}})
 	require.NoError(t, err)
 	var batch []domain.SeriesSample
 	for i, x := range made {

@@ -76,7 +76,10 @@ func TestCrashWriter(t *testing.T) {
 	s := samples.New(pool, crashPlans)
 	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) {
 		// The server may need a moment to see that the killed one is gone.
-		if err = s.Start(t.Context(), samples.Options{SealEvery: 300 * time.Millisecond, SpillFile: os.Getenv("OWL_CRASH_SPILL")}); err != samples.ErrOtherWriter || time.Now().After(deadline) {
+		if err = s.Start(t.Context(), samples.Options{
+			SealEvery: 300 * time.Millisecond, SpillFile: os.Getenv("OWL_CRASH_SPILL"),
+		}); err != samples.ErrOtherWriter ||
+			time.Now().After(deadline) {
 			break
 		}
 	}

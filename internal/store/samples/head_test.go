@@ -109,7 +109,10 @@ func TestPartitions(t *testing.T) {
 		assert.Equal(t, 7, to-from)
 	}
 	assert.Equal(t, []int{-28, -28, 0, 0, 28}, []int{monthOf(-28), monthOf(-1), monthOf(0), monthOf(27), monthOf(28)})
-	for width, want := range map[int64]string{dayMillis: "rollup_1d", 3 * dayMillis: "rollup_1d", 6 * hourMillis: "rollup_1h", 45 * 60_000: "rollup_5m", 60_000: "", 7000: ""} {
+	for width, want := range map[int64]string{
+		dayMillis: "rollup_1d", 3 * dayMillis: "rollup_1d", 6 * hourMillis: "rollup_1h", 45 * 60_000: "rollup_5m", 60_000: "",
+		7000: "",
+	} {
 		table, _, ok := rollupFor(width)
 		assert.Equal(t, want, table.name)
 		assert.Equal(t, want != "", ok)

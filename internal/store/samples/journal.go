@@ -191,7 +191,12 @@ func (s *Store) insert(ctx context.Context, seq int64, data []byte) error {
 		}
 	}
 	name := tableName(j.current)
-	tag, err := s.pool.Exec(ctx, "INSERT INTO "+name+" AS j VALUES ($1, $2) ON CONFLICT (seq) DO UPDATE SET seq = excluded.seq WHERE j.data = excluded.data", seq, data)
+	tag, err := s.pool.Exec(
+		ctx,
+		"INSERT INTO "+name+" AS j VALUES ($1, $2) ON CONFLICT (seq) DO UPDATE SET seq = excluded.seq WHERE j.data = excluded.data",
+		seq,
+		data,
+	)
 	if err != nil {
 		return err
 	}

@@ -79,7 +79,13 @@ func (w *dayWriter) join(ctx context.Context, set []dayPoints) error {
 		places[dayKey{d.series, d.day}] = i
 		first, last = min(first, d.day), max(last, d.day)
 	}
-	rows, err := w.pool.Query(ctx, "SELECT series_id, day, seq, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3", ids, first, last)
+	rows, err := w.pool.Query(
+		ctx,
+		"SELECT series_id, day, seq, data FROM days WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3",
+		ids,
+		first,
+		last,
+	)
 	if err != nil {
 		return err
 	}

@@ -62,7 +62,13 @@ func merge[T any](ctx context.Context, w *dayWriter, set []dayPoints, plans map[
 		first, last = min(first, monthOf(d.day)), max(last, monthOf(d.day))
 	}
 	items := map[dayKey][]T{}
-	rows, err := w.pool.Query(ctx, "SELECT series_id, day, data FROM "+m.table.name+" WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3", seriesOf(set), first, last)
+	rows, err := w.pool.Query(
+		ctx,
+		"SELECT series_id, day, data FROM "+m.table.name+" WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3",
+		seriesOf(set),
+		first,
+		last,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -85,7 +85,11 @@ func (s *Store) prepare(ctx context.Context, t table, c keepClass, day int) erro
 
 // children returns the numbers that the names of a table's partitions end in.
 func (s *Store) children(ctx context.Context, name, mark string) (out []int, err error) {
-	rows, err := s.pool.Query(ctx, "SELECT c.relname::text FROM pg_inherits i JOIN pg_class c ON c.oid = i.inhrelid WHERE i.inhparent = $1::regclass", name)
+	rows, err := s.pool.Query(
+		ctx,
+		"SELECT c.relname::text FROM pg_inherits i JOIN pg_class c ON c.oid = i.inhrelid WHERE i.inhparent = $1::regclass",
+		name,
+	)
 	if err != nil {
 		return nil, err
 	}

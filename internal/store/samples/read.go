@@ -133,7 +133,13 @@ func rollupFor(width int64) (t table, own int64, ok bool) {
 // rollups. Rollups are used where the width allows, points elsewhere: lowest,
 // highest, sum and count are exact either way. Spans without a point have no
 // step. resolution is the finest part that was read: 0 for points.
-func (s *Store) Range(ctx context.Context, series []int64, from, to time.Time, width time.Duration, f func(series int64, rollups []codec.Rollup) error) (resolution time.Duration, err error) {
+func (s *Store) Range(
+	ctx context.Context,
+	series []int64,
+	from, to time.Time,
+	width time.Duration,
+	f func(series int64, rollups []codec.Rollup) error,
+) (resolution time.Duration, err error) {
 	wide := max(1, width.Milliseconds())
 	a := codec.Begin(from.UnixMilli(), wide)
 	b := codec.Begin(to.UnixMilli()-1, wide) + wide
@@ -250,7 +256,13 @@ func (r *rangeReader) readRollups(ctx context.Context, t table) error {
 	if t == rollup1d {
 		first = monthOf(first)
 	}
-	rows, err := r.pool.Query(ctx, "SELECT series_id, data FROM "+t.name+" WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3 ORDER BY series_id, day", r.ids, first, DayOf(r.b-1))
+	rows, err := r.pool.Query(
+		ctx,
+		"SELECT series_id, data FROM "+t.name+" WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3 ORDER BY series_id, day",
+		r.ids,
+		first,
+		DayOf(r.b-1),
+	)
 	if err != nil {
 		return err
 	}

@@ -10,7 +10,8 @@ import (
 )
 
 var formOf = map[table]retention.Form{
-	daysTable: retention.Points, rollup5m: retention.FiveMinutes, rollup1h: retention.Hours, rollup1d: retention.Days, runsTable: retention.Runs,
+	daysTable: retention.Points, rollup5m: retention.FiveMinutes, rollup1h: retention.Hours, rollup1d: retention.Days,
+	runsTable: retention.Runs,
 }
 
 // Try tells how some series of one reading would lie at rest were they kept
@@ -108,8 +109,16 @@ func (s *Store) heldIn(ctx context.Context, t table, series []int64, part float6
 	if t == rollup1d || t == runsTable {
 		covers = monthDays
 	}
-	rows, err := s.pool.Query(ctx, fmt.Sprintf("SELECT day, sum(octet_length(data) + %d)::float8 FROM %s TABLESAMPLE SYSTEM (%s) REPEATABLE (1) WHERE series_id = ANY($1) GROUP BY day ORDER BY day",
-		Overhead, t.name, Percent(part)), series)
+	rows, err := s.pool.Query(
+		ctx,
+		fmt.Sprintf(
+			"SELECT day, sum(octet_length(data) + %d)::float8 FROM %s TABLESAMPLE SYSTEM (%s) REPEATABLE (1) WHERE series_id = ANY($1) GROUP BY day ORDER BY day",
+			Overhead,
+			t.name,
+			Percent(part),
+		),
+		series,
+	)
 	if err != nil {
 		return nil, err
 	}

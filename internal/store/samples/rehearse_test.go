@@ -36,13 +36,29 @@ func TestWhatIsRehearsedHappens(t *testing.T) {
 		forms []retention.Form
 		inFor retention.Form
 	}{
-		"as usual, of a sample a minute":      {60, samples.Keep{}, []retention.Form{retention.Points, retention.Hours, retention.Days}, retention.FiveMinutes},
-		"as usual, of two an hour":            {1800, samples.Keep{}, []retention.Form{retention.Points, retention.Days}, retention.Hours},
-		"as usual, of a sample in 5 s":        {5, samples.Keep{}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
-		"points go early":                     {60, samples.Keep{Points: 20 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
-		"points stand for shorter rollups":    {60, samples.Keep{FiveMinutes: 40 * oneDay}, []retention.Form{retention.Points, retention.Hours, retention.Days}, retention.FiveMinutes},
-		"all but the days go":                 {5, samples.Keep{Points: 9 * oneDay, FiveMinutes: 10 * oneDay, Hours: 50 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
-		"everything goes after a single week": {60, samples.Keep{Points: 7 * oneDay, FiveMinutes: 7 * oneDay, Hours: 7 * oneDay, Days: 7 * oneDay}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, ""},
+		"as usual, of a sample a minute": {
+			60, samples.Keep{}, []retention.Form{retention.Points, retention.Hours, retention.Days}, retention.FiveMinutes,
+		},
+		"as usual, of two an hour": {1800, samples.Keep{}, []retention.Form{retention.Points, retention.Days}, retention.Hours},
+		"as usual, of a sample in 5 s": {
+			5, samples.Keep{}, []retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, "",
+		},
+		"points go early": {
+			60, samples.Keep{Points: 20 * oneDay},
+			[]retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, "",
+		},
+		"points stand for shorter rollups": {
+			60, samples.Keep{FiveMinutes: 40 * oneDay}, []retention.Form{retention.Points, retention.Hours, retention.Days},
+			retention.FiveMinutes,
+		},
+		"all but the days go": {
+			5, samples.Keep{Points: 9 * oneDay, FiveMinutes: 10 * oneDay, Hours: 50 * oneDay},
+			[]retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, "",
+		},
+		"everything goes after a single week": {
+			60, samples.Keep{Points: 7 * oneDay, FiveMinutes: 7 * oneDay, Hours: 7 * oneDay, Days: 7 * oneDay},
+			[]retention.Form{retention.Points, retention.FiveMinutes, retention.Hours, retention.Days}, "",
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s, plans := planned(t)

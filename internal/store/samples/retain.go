@@ -132,7 +132,8 @@ func (s *Store) Refile(ctx context.Context, series []int64) error {
 
 // daysOf returns the first and last day that series have points at rest of.
 func (s *Store) daysOf(ctx context.Context, series []int64) (first, last int, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT coalesce(min(day), 0), coalesce(max(day), -1) FROM days WHERE series_id = ANY($1)", series).Scan(&first, &last)
+	err = s.pool.QueryRow(ctx, "SELECT coalesce(min(day), 0), coalesce(max(day), -1) FROM days WHERE series_id = ANY($1)", series).
+		Scan(&first, &last)
 	return first, last, err
 }
 

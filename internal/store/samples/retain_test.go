@@ -31,7 +31,10 @@ func past(id int64, days, every int) samples.History {
 // planned is a store with plans that the test may change.
 func planned(t *testing.T) (*samples.Store, map[int64]samples.Plan) {
 	plans := map[int64]samples.Plan{}
-	s := samples.New(testkit.OpenStore(t, testkit.URL(t)).Pool(), func(context.Context, []int64) (map[int64]samples.Plan, error) { return plans, nil })
+	s := samples.New(
+		testkit.OpenStore(t, testkit.URL(t)).Pool(),
+		func(context.Context, []int64) (map[int64]samples.Plan, error) { return plans, nil },
+	)
 	require.NoError(t, s.Start(t.Context(), samples.Options{}))
 	t.Cleanup(s.Stop)
 	return s, plans
@@ -73,7 +76,11 @@ func TestReadingsAreKeptForTimesOfTheirOwn(t *testing.T) {
 	plans[3] = samples.Plan{Keep: samples.Keep{Points: 60 * oneDay, FiveMinutes: 70 * oneDay}}
 	plans[4] = samples.Plan{Keep: samples.Keep{FiveMinutes: 50 * oneDay}}
 	require.NoError(t, s.Import(t.Context(), []samples.History{past(1, 120, 5), past(2, 120, 5), past(3, 120, 5), past(4, 120, 5)}))
-	_, err := s.Retain(t.Context(), noon, samples.Keep{Points: 30 * oneDay, FiveMinutes: 90 * oneDay, Hours: 5 * 365 * oneDay, Days: 5 * 365 * oneDay})
+	_, err := s.Retain(
+		t.Context(),
+		noon,
+		samples.Keep{Points: 30 * oneDay, FiveMinutes: 90 * oneDay, Hours: 5 * 365 * oneDay, Days: 5 * 365 * oneDay},
+	)
 	require.NoError(t, err)
 	points, rollups := daysLeft(t, s, 1, 2, 3, 4)
 	about(t, 31, points[1], 7, "points as usual")
@@ -93,7 +100,10 @@ func TestPointsStandForRollupsThatWouldBeLarger(t *testing.T) {
 	hourly := samples.History{Series: 3}
 	for d := range 120 {
 		for h := range 24 {
-			hourly.Points = append(hourly.Points, codec.Point{T: noon.Truncate(oneDay).AddDate(0, 0, d-119).Add(time.Duration(h) * time.Hour).UnixMilli(), V: float64(d*h%11) / 10})
+			hourly.Points = append(
+				hourly.Points,
+				codec.Point{T: noon.Truncate(oneDay).AddDate(0, 0, d-119).Add(time.Duration(h) * time.Hour).UnixMilli(), V: float64(d*h%11) / 10},
+			)
 		}
 	}
 	require.NoError(t, s.Import(t.Context(), []samples.History{past(1, 120, 60), past(2, 120, 5), hourly}))
@@ -106,7 +116,16 @@ func TestPointsStandForRollupsThatWouldBeLarger(t *testing.T) {
 	about(t, 31, points[2], 7, "a point every five seconds goes earlier")
 	about(t, 61, rollups[2], 28, "its rollups stay")
 	n := 0
-	require.NoError(t, s.Points(t.Context(), []int64{3}, noon.AddDate(-1, 0, 0), noon.AddDate(0, 0, 1), func(_ int64, p []codec.Point) error { n = len(p) / 24; return nil }))
+	require.NoError(
+		t,
+		s.Points(
+			t.Context(),
+			[]int64{3},
+			noon.AddDate(-1, 0, 0),
+			noon.AddDate(0, 0, 1),
+			func(_ int64, p []codec.Point) error { n = len(p) / 24; return nil },
+		),
+	)
 	about(t, 91, n, 7, "a point an hour stays as long as hours do")
 }
 

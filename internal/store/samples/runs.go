@@ -82,7 +82,13 @@ func (r *runsReader) stored(ctx context.Context, first, last int) error {
 // eachRuns gives the rows of runs that hold a span of days, ordered by series
 // and time. The slice is valid during the call only.
 func (s *Store) eachRuns(ctx context.Context, series []int64, first, last int, f func(series int64, block []codec.Run)) error {
-	rows, err := s.pool.Query(ctx, "SELECT series_id, data FROM runs WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3 ORDER BY series_id, day", series, monthOf(first), last)
+	rows, err := s.pool.Query(
+		ctx,
+		"SELECT series_id, data FROM runs WHERE series_id = ANY($1) AND day BETWEEN $2 AND $3 ORDER BY series_id, day",
+		series,
+		monthOf(first),
+		last,
+	)
 	if err != nil {
 		return err
 	}
@@ -142,7 +148,13 @@ func (s *Store) lengthen(ctx context.Context, series []int64, last int, plans ma
 		return nil
 	}
 	before := map[int64][]codec.Run{}
-	err := s.eachRuns(ctx, series, math.MinInt32+monthDays, last, func(id int64, block []codec.Run) { before[id] = append(before[id], block...) })
+	err := s.eachRuns(
+		ctx,
+		series,
+		math.MinInt32+monthDays,
+		last,
+		func(id int64, block []codec.Run) { before[id] = append(before[id], block...) },
+	)
 	if err != nil {
 		return err
 	}

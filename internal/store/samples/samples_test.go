@@ -42,7 +42,10 @@ func open(t *testing.T, db *store.Store, opt samples.Options) *samples.Store {
 }
 
 func at(minutes float64, series int64, value float64) domain.SeriesSample {
-	return domain.SeriesSample{SeriesID: series, Sample: domain.Sample{At: noon.Add(time.Duration(minutes * float64(time.Minute))), Value: value}}
+	return domain.SeriesSample{
+		SeriesID: series,
+		Sample:   domain.Sample{At: noon.Add(time.Duration(minutes * float64(time.Minute))), Value: value},
+	}
 }
 
 func points(t *testing.T, s *samples.Store, series ...int64) map[int64][]codec.Point {
@@ -91,7 +94,8 @@ func TestOrderDoesNotMatterAndTheLaterArrivalWins(t *testing.T) {
 			defer s.Stop()
 			id := int64(len(name))
 			for _, batch := range [][]domain.SeriesSample{
-				{at(10, id, 10), at(11, id, 11)}, {at(5, id, 5)}, {at(11, id, -11)}, {at(12, id, 12), at(12, id, -12)}, {at(5, id, -5)}, {at(-3000, id, 1)}, {at(13, id, 13)},
+				{at(10, id, 10), at(11, id, 11)}, {at(5, id, 5)}, {at(11, id, -11)}, {at(12, id, 12), at(12, id, -12)}, {at(5, id, -5)},
+				{at(-3000, id, 1)}, {at(13, id, 13)},
 			} {
 				require.NoError(t, s.Append(t.Context(), batch))
 				if opt.SealEvery > 0 {
@@ -125,7 +129,10 @@ func TestRestartGoesOnBehindTheJournal(t *testing.T) {
 	require.NoError(t, again.Append(t.Context(), []domain.SeriesSample{at(100, 1, 100)}))
 	assert.Len(t, points(t, again, 1)[1], 101)
 	var rows int
-	require.NoError(t, db.Pool().QueryRow(t.Context(), "SELECT (SELECT count(*) FROM journal_0) + (SELECT count(*) FROM journal_1)").Scan(&rows))
+	require.NoError(
+		t,
+		db.Pool().QueryRow(t.Context(), "SELECT (SELECT count(*) FROM journal_0) + (SELECT count(*) FROM journal_1)").Scan(&rows),
+	)
 	assert.Equal(t, 1, rows, "a clean end empties the journal")
 }
 
@@ -159,7 +166,10 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 	}
 	ids := []int64{1, 2, 3, 4}
 	check := func(when string) {
-		for _, width := range []time.Duration{7 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 6 * time.Hour, 24 * time.Hour, 48 * time.Hour} {
+		for _, width := range []time.Duration{
+			7 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 6 * time.Hour, 24 * time.Hour,
+			48 * time.Hour,
+		} {
 			for _, from := range []time.Duration{-80 * time.Hour, -50*time.Hour - 7*time.Minute, -3 * time.Hour} {
 				a, b := noon.Add(from), noon.Add(4*time.Hour+time.Second)
 				wide := width.Milliseconds()
@@ -187,7 +197,14 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, done, "the three days that ended")
 	check("folded")
-	resolution, err := s.Range(t.Context(), []int64{1}, noon.AddDate(0, 0, -2), noon.AddDate(0, 0, -1).Add(-13*time.Hour), time.Hour, func(int64, []codec.Rollup) error { return nil })
+	resolution, err := s.Range(
+		t.Context(),
+		[]int64{1},
+		noon.AddDate(0, 0, -2),
+		noon.AddDate(0, 0, -1).Add(-13*time.Hour),
+		time.Hour,
+		func(int64, []codec.Rollup) error { return nil },
+	)
 	require.NoError(t, err)
 	assert.Equal(t, time.Hour, resolution)
 
@@ -221,7 +238,14 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 	assert.Equal(t, yesterday, points(t, s, 1)[1])
 	assert.Equal(t, yesterday[len(yesterday)-1], s.Latest(1)[len(s.Latest(1))-1])
 	var rollups []codec.Rollup
-	_, err := s.Range(ctx, []int64{1}, noon.AddDate(0, 0, -4), noon.Add(-12*time.Hour), 24*time.Hour, func(_ int64, x []codec.Rollup) error { rollups = slices.Clone(x); return nil })
+	_, err := s.Range(
+		ctx,
+		[]int64{1},
+		noon.AddDate(0, 0, -4),
+		noon.Add(-12*time.Hour),
+		24*time.Hour,
+		func(_ int64, x []codec.Rollup) error { rollups = slices.Clone(x); return nil },
+	)
 	require.NoError(t, err)
 	assert.Len(t, rollups, 3)
 	assert.Equal(t, len(yesterday), rollups[0].Count+rollups[1].Count+rollups[2].Count)

@@ -116,7 +116,13 @@ func (s *Store) storeChunks(ctx context.Context, shard int, rows []chunkRow, hea
 		})); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, "INSERT INTO sealed VALUES ($1, $2, $3) ON CONFLICT (shard) DO UPDATE SET seq = excluded.seq, heads = excluded.heads", shard, seq, heads)
+		_, err := tx.Exec(
+			ctx,
+			"INSERT INTO sealed VALUES ($1, $2, $3) ON CONFLICT (shard) DO UPDATE SET seq = excluded.seq, heads = excluded.heads",
+			shard,
+			seq,
+			heads,
+		)
 		return err
 	})
 	s.folding.note(rows) // an error may hide a commit: then they are stored twice, and read once

@@ -26,8 +26,10 @@ func RestTables() (names []string) {
 // Size returns what a table takes with its indexes, and the pages of it
 // without them.
 func (s *Store) Size(ctx context.Context, table string) (bytes, pages float64, err error) {
-	err = s.pool.QueryRow(ctx, `SELECT coalesce(sum(pg_total_relation_size(relid)), 0)::float8, coalesce(sum(pg_relation_size(relid)), 0)::float8 / 8192
-		FROM pg_partition_tree($1::regclass) WHERE isleaf`, table).Scan(&bytes, &pages)
+	err = s.pool.QueryRow(ctx, `SELECT coalesce(sum(pg_total_relation_size(relid)), 0)::float8,
+		coalesce(sum(pg_relation_size(relid)), 0)::float8 / 8192
+		FROM pg_partition_tree($1::regclass) WHERE isleaf`, table).
+		Scan(&bytes, &pages)
 	return bytes, pages, err
 }
 

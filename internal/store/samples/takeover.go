@@ -71,7 +71,10 @@ func (s *Store) takeSamples(ctx context.Context) error {
 // that have points as well are overwritten when those come in. What the first
 // and last value were is not known: the mean stands for them.
 func (s *Store) takeRollups(ctx context.Context) error {
-	rows, err := s.pool.Query(ctx, "SELECT series_id, (extract(epoch FROM at) * 1000)::bigint, count, min, avg, max FROM steps ORDER BY series_id, at")
+	rows, err := s.pool.Query(
+		ctx,
+		"SELECT series_id, (extract(epoch FROM at) * 1000)::bigint, count, min, avg, max FROM steps ORDER BY series_id, at",
+	)
 	if err != nil {
 		return err
 	}

@@ -38,7 +38,10 @@ func TestConnectionsAreCutUnderLoad(t *testing.T) {
 	others.Go(func() {
 		r := rand.New(rand.NewPCG(1, 1))
 		for ctx.Err() == nil {
-			_, _ = killer.Exec(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()")
+			_, _ = killer.Exec(
+				context.Background(),
+				"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()",
+			)
 			cuts++
 			time.Sleep(time.Duration(5+r.IntN(40)) * time.Millisecond)
 		}
@@ -88,7 +91,9 @@ func TestAFullDiskDelaysAndLosesNothing(t *testing.T) {
 		require.NoError(t, err)
 	}
 	load(20)
-	exec("CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'could not extend file: No space left on device' USING ERRCODE = '53100'; END $$")
+	exec(
+		"CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'could not extend file: No space left on device' USING ERRCODE = '53100'; END $$",
+	)
 	exec("CREATE TRIGGER full_disk BEFORE INSERT ON chunks FOR EACH ROW EXECUTE FUNCTION full_disk()")
 	load(20)
 	assert.ErrorContains(t, s.Seal(t.Context()), "No space left")
@@ -231,7 +236,16 @@ func TestDaysBefore1970(t *testing.T) {
 	h := samples.History{Series: 1, Points: []codec.Point{{T: -100 * 86_400_000, V: 1}, {T: -1, V: 2}, {T: 0, V: 3}}}
 	require.NoError(t, s.Import(t.Context(), []samples.History{h}))
 	var got []codec.Point
-	require.NoError(t, s.Points(t.Context(), []int64{1}, time.UnixMilli(-1e10), time.UnixMilli(10), func(_ int64, p []codec.Point) error { got = append(got, p...); return nil }))
+	require.NoError(
+		t,
+		s.Points(
+			t.Context(),
+			[]int64{1},
+			time.UnixMilli(-1e10),
+			time.UnixMilli(10),
+			func(_ int64, p []codec.Point) error { got = append(got, p...); return nil },
+		),
+	)
 	assert.Equal(t, h.Points, got)
 	assert.Equal(t, []int{-1, 0, 0, 1}, []int{samples.DayOf(-1), samples.DayOf(0), samples.DayOf(86_399_999), samples.DayOf(86_400_000)})
 }
@@ -267,5 +281,10 @@ func TestASecondWriterFencesTheFirst(t *testing.T) {
 	require.NoError(t, second.Start(t.Context(), samples.Options{}), "it waits for the lock for a while")
 	defer second.Stop()
 	require.NoError(t, second.Append(t.Context(), []domain.SeriesSample{at(1, 1, 2)}))
-	require.Eventually(t, func() bool { return first.Append(t.Context(), []domain.SeriesSample{at(2, 1, 3)}) != nil }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return first.Append(t.Context(), []domain.SeriesSample{at(2, 1, 3)}) != nil },
+		10*time.Second,
+		10*time.Millisecond,
+	)
 }

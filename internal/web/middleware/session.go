@@ -77,7 +77,11 @@ func From(r *http.Request) string {
 // SignedIn lets only people pass who are signed in, and puts them into the
 // context. Others are sent to the sign-in page, and back afterwards. failed answers
 // where that cannot be known.
-func SignedIn(sessions *scs.SessionManager, svc *people.Service, failed func(http.ResponseWriter, *http.Request, error)) func(http.Handler) http.Handler {
+func SignedIn(
+	sessions *scs.SessionManager,
+	svc *people.Service,
+	failed func(http.ResponseWriter, *http.Request, error),
+) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			id := sessions.GetInt64(r.Context(), SessionUser)

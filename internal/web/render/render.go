@@ -173,7 +173,10 @@ func Status(err error) (int, string) {
 	case errors.Is(err, domain.ErrNotFound):
 		return http.StatusNotFound, "This is not here, or not any more."
 	case errors.Is(err, domain.ErrForbidden):
-		return http.StatusForbidden, "Your level of access does not allow this: " + strings.TrimPrefix(err.Error(), domain.ErrForbidden.Error()+": ") + "."
+		return http.StatusForbidden, "Your level of access does not allow this: " + strings.TrimPrefix(
+			err.Error(),
+			domain.ErrForbidden.Error()+": ",
+		) + "."
 	case errors.Is(err, domain.ErrChanged):
 		return http.StatusConflict, "Somebody else has changed this meanwhile. Look at it as it is now, and change it again if that is still right."
 	case errors.Is(err, domain.ErrConflict):

@@ -86,14 +86,24 @@ func TestBrokenTemplatesAndFrames(t *testing.T) {
 	var log strings.Builder
 	r := screens(t, noFrame, &log)
 	w := httptest.NewRecorder()
-	r.Handle(func(w http.ResponseWriter, req *http.Request) error { return r.Page(w, req, "broken", Frame{Body: 7}) })(w, httptest.NewRequest("GET", "/", nil))
+	r.Handle(
+		func(w http.ResponseWriter, req *http.Request) error { return r.Page(w, req, "broken", Frame{Body: 7}) },
+	)(
+		w,
+		httptest.NewRequest("GET", "/", nil),
+	)
 	assert.Equal(t, 500, w.Code)
 	assert.NotContains(t, w.Body.String(), "before")
 	assert.Contains(t, log.String(), "Missing")
 
 	away := screens(t, func(*http.Request, *Frame) error { return errors.New("the database is away") }, &log)
 	w = httptest.NewRecorder()
-	away.Handle(func(w http.ResponseWriter, req *http.Request) error { return away.Page(w, req, "good", Frame{}) })(w, httptest.NewRequest("GET", "/", nil))
+	away.Handle(
+		func(w http.ResponseWriter, req *http.Request) error { return away.Page(w, req, "good", Frame{}) },
+	)(
+		w,
+		httptest.NewRequest("GET", "/", nil),
+	)
 	assert.Equal(t, 500, w.Code)
 	assert.Contains(t, w.Body.String(), "failed on our side")
 	assert.Error(t, r.Screen("wrong", fstest.MapFS{"tmpl/x.html": {Data: []byte("{{")}}))

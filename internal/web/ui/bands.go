@@ -23,8 +23,13 @@ const bandsWidth = 1000
 // is not known.
 func Bands(bands []Band, label string) template.HTML {
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="bands" viewBox="0 0 %d 28" preserveAspectRatio="none" role="img" aria-label="%s"><rect class="none" width="%d" height="28"/>`,
-		bandsWidth, template.HTMLEscapeString(label), bandsWidth)
+	fmt.Fprintf(
+		&b,
+		`<svg class="bands" viewBox="0 0 %d 28" preserveAspectRatio="none" role="img" aria-label="%s"><rect class="none" width="%d" height="28"/>`,
+		bandsWidth,
+		template.HTMLEscapeString(label),
+		bandsWidth,
+	)
 	for _, x := range bands {
 		width := max(1, (x.To-x.From)*bandsWidth) // a moment can be seen, too
 		fmt.Fprintf(&b, `<rect class="b%d" x="%.1f" width="%.1f" height="28"><title>%s</title></rect>`,

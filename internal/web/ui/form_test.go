@@ -24,7 +24,10 @@ func TestFormReadsWhatIsTaggedAndTellsWhatDoesNotFit(t *testing.T) {
 		want typed
 		errs domain.FieldErrors
 	}{
-		{"name=+Pier+&count=+7&chosen=1&chosen=12&on=true&Secret=x&other=1", typed{Name: "Pier", Count: 7, Chosen: []domain.ID{1, 12}, On: true}, domain.FieldErrors{}},
+		{
+			"name=+Pier+&count=+7&chosen=1&chosen=12&on=true&Secret=x&other=1",
+			typed{Name: "Pier", Count: 7, Chosen: []domain.ID{1, 12}, On: true}, domain.FieldErrors{},
+		},
 		{"", typed{}, domain.FieldErrors{}},
 		{"count=90abc&name=kept", typed{Name: "kept"}, domain.FieldErrors{"count": "Must be a whole number."}},
 		{"count=", typed{}, domain.FieldErrors{}},

@@ -46,8 +46,10 @@ func Funcs() template.FuncMap {
 		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },
 		"healthof": func(word string) domain.Health { return domain.Health(word) },
 		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
-		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty, "flag": Flag, "attr": Attr, "when": When,
-		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 }, "minus": func(a, b int) int { return a - b },
+		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty,
+		"flag": Flag, "attr": Attr, "when": When,
+		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 },
+		"minus": func(a, b int) int { return a - b },
 	}
 }
 
@@ -56,7 +58,15 @@ func Link(r *why.Ref) string {
 	if r == nil {
 		return ""
 	}
-	pages := map[string]string{"device": "/devices/%d", "series": "/series/%d", "rule": "/judge/rules/%d", "incident": "/incidents/%d", "place": "/run/places/%d", "team": "/run/teams/%d", "plan": "/respond/plans#plan-%d"}
+	pages := map[string]string{
+		"device":   "/devices/%d",
+		"series":   "/series/%d",
+		"rule":     "/judge/rules/%d",
+		"incident": "/incidents/%d",
+		"place":    "/run/places/%d",
+		"team":     "/run/teams/%d",
+		"plan":     "/respond/plans#plan-%d",
+	}
 	if page, ok := pages[r.Kind]; ok && r.ID != 0 {
 		return fmt.Sprintf(page, r.ID)
 	}
@@ -69,18 +79,36 @@ type Pair struct{ A, B any }
 // Glyph draws the sign of a state of health, with its word for those who do
 // not see it.
 func Glyph(h domain.Health) template.HTML {
-	return template.HTML(fmt.Sprintf(`<svg class="glyph %[1]s" role="img" aria-label="%[1]s"><title>%[1]s</title><use href="/static/glyphs.svg#%[1]s"/></svg>`, template.HTMLEscapeString(string(h))))
+	return template.HTML(
+		fmt.Sprintf(
+			`<svg class="glyph %[1]s" role="img" aria-label="%[1]s"><title>%[1]s</title><use href="/static/glyphs.svg#%[1]s"/></svg>`,
+			template.HTMLEscapeString(string(h)),
+		),
+	)
 }
 
 // slotHeights of a ribbon, of 18: a third, two thirds, full.
-var slotHeights = map[domain.Health]float64{domain.Notice: 6, domain.Warning: 12, domain.Critical: 18, domain.Unreachable: 16, domain.Unknown: 8, domain.Paused: 2, domain.Maintenance: 4}
+var slotHeights = map[domain.Health]float64{
+	domain.Notice:      6,
+	domain.Warning:     12,
+	domain.Critical:    18,
+	domain.Unreachable: 16,
+	domain.Unknown:     8,
+	domain.Paused:      2,
+	domain.Maintenance: 4,
+}
 
 // Ribbon draws health over time as one strip: one slot for each state, empty
 // where it was fine.
 func Ribbon(strip []domain.Health, label string) template.HTML {
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg class="ribbon" viewBox="0 0 %d 18" preserveAspectRatio="none" role="img" aria-label="%s"><path class="base" d="M0 17.5H%d"/>`,
-		len(strip), template.HTMLEscapeString(label+": "+Spoken(strip)), len(strip))
+	fmt.Fprintf(
+		&b,
+		`<svg class="ribbon" viewBox="0 0 %d 18" preserveAspectRatio="none" role="img" aria-label="%s"><path class="base" d="M0 17.5H%d"/>`,
+		len(strip),
+		template.HTMLEscapeString(label+": "+Spoken(strip)),
+		len(strip),
+	)
 	paths := map[domain.Health]*strings.Builder{}
 	for i, h := range strip {
 		height := slotHeights[h]
@@ -124,7 +152,9 @@ func Time(t time.Time, form, layout string) template.HTML {
 	if t.IsZero() {
 		return "–"
 	}
-	return template.HTML(fmt.Sprintf(`<time datetime="%s" data-form="%s">%s</time>`, t.UTC().Format(time.RFC3339), form, t.UTC().Format(layout)))
+	return template.HTML(
+		fmt.Sprintf(`<time datetime="%s" data-form="%s">%s</time>`, t.UTC().Format(time.RFC3339), form, t.UTC().Format(layout)),
+	)
 }
 
 // Ago writes how long a moment is past.
@@ -155,8 +185,13 @@ func whole(n any) int64 {
 // Meter draws a share in per cent as a bar.
 func Meter(percent float64, level string) template.HTML {
 	width := math.Max(0, math.Min(100, percent))
-	return template.HTML(fmt.Sprintf(`<svg class="meter" viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true"><rect class="track" width="100" height="8" rx="4"/><rect class="full %s" width="%.1f" height="8" rx="4"/></svg>`,
-		template.HTMLEscapeString(level), width))
+	return template.HTML(
+		fmt.Sprintf(
+			`<svg class="meter" viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true"><rect class="track" width="100" height="8" rx="4"/><rect class="full %s" width="%.1f" height="8" rx="4"/></svg>`,
+			template.HTMLEscapeString(level),
+			width,
+		),
+	)
 }
 
 // Folder returns a folder of embedded files.

@@ -105,7 +105,10 @@ func TestJudgeInvariants(t *testing.T) {
 // The short way out is taken only where the long way leads to the same.
 func TestAtRestEqualsJudging(t *testing.T) {
 	rng := rand.New(rand.NewSource(2))
-	below := rule.Rule{Name: "low", Condition: &Condition{Side: Below, For: inARow(1), Recover: inARow(2), Limits: map[domain.Level]Limit{domain.LevelWarning: {20, 25}}}}
+	below := rule.Rule{
+		Name:      "low",
+		Condition: &Condition{Side: Below, For: inARow(1), Recover: inARow(2), Limits: map[domain.Level]Limit{domain.LevelWarning: {20, 25}}},
+	}
 	rested := 0
 	for range 5000 {
 		for _, r := range []rule.Rule{full(), below} {
@@ -125,9 +128,18 @@ func TestAtRestEqualsJudging(t *testing.T) {
 }
 
 func TestWords(t *testing.T) {
-	assert.Equal(t, "Critical above 95\u00a0%, warning above 90\u00a0%, notice above 80\u00a0% for 2 values in a row; fine again at or below 75\u00a0%.", full().Words())
+	assert.Equal(
+		t,
+		"Critical above 95\u00a0%, warning above 90\u00a0%, notice above 80\u00a0% for 2 values in a row; fine again at or below 75\u00a0%.",
+		full().Words(),
+	)
 	assert.Contains(t, (&Condition{}).Words("%"), "nothing")
-	low := &Condition{Side: Below, For: rule.Hold{Time: 10 * time.Minute}, Recover: inARow(2), Limits: map[domain.Level]Limit{domain.LevelWarning: {20, 25}}}
+	low := &Condition{
+		Side:    Below,
+		For:     rule.Hold{Time: 10 * time.Minute},
+		Recover: inARow(2),
+		Limits:  map[domain.Level]Limit{domain.LevelWarning: {20, 25}},
+	}
 	assert.Equal(t, "Warning below 20\u00a0% for 10\u00a0min; fine again at or above 25\u00a0% for 2 values in a row.", low.Words("%"))
 }
 
@@ -184,21 +196,43 @@ func TestFormAndDocumentGiveTheSameConditionBack(t *testing.T) {
 	assert.Equal(t, c, read)
 	short, err := Kind.Decode([]byte(`{"levels":{"warning":{"at":5}}}`))
 	require.NoError(t, err)
-	assert.Equal(t, &Condition{Side: Above, For: inARow(1), Recover: inARow(1), Limits: map[domain.Level]Limit{domain.LevelWarning: {5, 5}}}, short)
-	for _, wrong := range []string{`{"levels":{"dire":{"at":1}}}`, `{"levels":{"fine":{"at":1}}}`, `{"over":1}`, `{"for":"0 values"}`, `{"for":"often"}`, `[]`} {
+	assert.Equal(
+		t,
+		&Condition{Side: Above, For: inARow(1), Recover: inARow(1), Limits: map[domain.Level]Limit{domain.LevelWarning: {5, 5}}},
+		short,
+	)
+	for _, wrong := range []string{
+		`{"levels":{"dire":{"at":1}}}`, `{"levels":{"fine":{"at":1}}}`, `{"over":1}`, `{"for":"0 values"}`, `{"for":"often"}`,
+		`[]`,
+	} {
 		_, err := Kind.Decode([]byte(wrong))
 		assert.Error(t, err, wrong)
 	}
 }
 
 func TestWrongFormsAreToldAtTheirFields(t *testing.T) {
-	_, errs := Kind.Read(rule.Subject{}, map[string]string{"side": "above", "for": "now and then", "raise_warning": "ninety", "recover_critical": "1", "raise_critical": "0,5"})
+	_, errs := Kind.Read(
+		rule.Subject{},
+		map[string]string{"side": "above", "for": "now and then", "raise_warning": "ninety", "recover_critical": "1", "raise_critical": "0,5"},
+	)
 	assert.Contains(t, errs["for"], "3 values")
 	assert.Contains(t, errs["raise_warning"], "90 or 0.5")
 	assert.Contains(t, errs["recover_critical"], "good side")
-	c, errs := Kind.Read(rule.Subject{}, map[string]string{"side": "below", "for": "10 min", "raise_warning": "0,5", "recover_warning": " 0.7 "})
+	c, errs := Kind.Read(
+		rule.Subject{},
+		map[string]string{"side": "below", "for": "10 min", "raise_warning": "0,5", "recover_warning": " 0.7 "},
+	)
 	assert.Empty(t, errs, "a decimal comma is understood")
-	assert.Equal(t, &Condition{Side: Below, For: rule.Hold{Time: 10 * time.Minute}, Recover: inARow(1), Limits: map[domain.Level]Limit{domain.LevelWarning: {0.5, 0.7}}}, c)
+	assert.Equal(
+		t,
+		&Condition{
+			Side:    Below,
+			For:     rule.Hold{Time: 10 * time.Minute},
+			Recover: inARow(1),
+			Limits:  map[domain.Level]Limit{domain.LevelWarning: {0.5, 0.7}},
+		},
+		c,
+	)
 	names := map[string]bool{}
 	for _, f := range Kind.Fields(rule.Subject{}) {
 		names[f.Name] = true
@@ -233,7 +267,12 @@ func TestLines(t *testing.T) {
 
 // Only the newest values that the rule needs are looked at, and told.
 func TestJudgingLooksAtWhatItNeeds(t *testing.T) {
-	c := &Condition{Side: Above, For: rule.Hold{Values: 2}, Recover: rule.Hold{Values: 1}, Limits: map[domain.Level]Limit{domain.LevelWarning: {Raise: 90, Recover: 80}}}
+	c := &Condition{
+		Side:    Above,
+		For:     rule.Hold{Values: 2},
+		Recover: rule.Hold{Values: 1},
+		Limits:  map[domain.Level]Limit{domain.LevelWarning: {Raise: 90, Recover: 80}},
+	}
 	var past []domain.Sample
 	for i := range 5 {
 		past = append(past, domain.Sample{At: time.Date(2026, 11, 23, 12, i, 0, 0, time.UTC), Value: 95})

@@ -44,8 +44,11 @@ func TestRehearseEqualsJudging(t *testing.T) {
 
 // A window by time holds what the condition needs, and no more than that.
 func TestRehearseByTimeEqualsJudgingEverything(t *testing.T) {
-	r := rule.Rule{Name: "r", Condition: &Condition{Side: Above, For: rule.Hold{Time: 4 * time.Minute}, Recover: rule.Hold{Time: 3 * time.Minute},
-		Limits: map[domain.Level]Limit{domain.LevelWarning: {60, 55}}}}
+	r := rule.Rule{
+		Name: "r",
+		Condition: &Condition{Side: Above, For: rule.Hold{Time: 4 * time.Minute}, Recover: rule.Hold{Time: 3 * time.Minute},
+			Limits: map[domain.Level]Limit{domain.LevelWarning: {60, 55}}},
+	}
 	rng := rand.New(rand.NewSource(3))
 	var past []domain.Sample
 	at := noon

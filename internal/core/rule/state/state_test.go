@@ -68,7 +68,11 @@ func TestRehearseNamesTheWorstState(t *testing.T) {
 }
 
 func TestWords(t *testing.T) {
-	assert.Equal(t, "Critical when it is down or lower layer down, notice when it is testing for 2 values in a row; fine again in any other state.", port().Words(""))
+	assert.Equal(
+		t,
+		"Critical when it is down or lower layer down, notice when it is testing for 2 values in a row; fine again in any other state.",
+		port().Words(""),
+	)
 	assert.Contains(t, (&Condition{}).Words(""), "nothing")
 }
 

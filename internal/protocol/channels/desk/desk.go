@@ -50,7 +50,11 @@ func send(ctx context.Context, at channel.Opened, m channel.Message) (channel.Re
 		}
 		return channel.Receipt{Outcome: "noted on " + m.Ticket}, nil
 	}
-	t, err := open(at).Open(ctx, desk.Ticket{Kind: "incident", Title: m.Subject, Body: m.Body, Link: m.Reference, Label: m.Level.String(), Reference: m.Reference})
+	t, err := open(
+		at,
+	).Open(ctx, desk.Ticket{
+		Kind: "incident", Title: m.Subject, Body: m.Body, Link: m.Reference, Label: m.Level.String(), Reference: m.Reference,
+	})
 	if err != nil {
 		return channel.Receipt{}, marked(err)
 	}

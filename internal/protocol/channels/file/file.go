@@ -28,7 +28,15 @@ func Kind(folder string) channels.Kind {
 			Title: "File",
 			About: "Appends each message to a file of the application's folder, one JSON object a line (NDJSON).",
 			Settings: []field.Field{
-				{Name: "name", Label: "Name of the file", Kind: field.Text, Required: true, Default: "messages.ndjson", Help: "a plain name, without folders", Check: plainName},
+				{
+					Name:     "name",
+					Label:    "Name of the file",
+					Kind:     field.Text,
+					Required: true,
+					Default:  "messages.ndjson",
+					Help:     "a plain name, without folders",
+					Check:    plainName,
+				},
 			},
 			Carries: []domain.DeliveryKind{domain.DeliverMessage},
 		},

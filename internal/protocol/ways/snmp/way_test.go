@@ -34,7 +34,12 @@ func setup(t *testing.T) (ways.List, netip.Addr) {
 	t.Cleanup(func() { c.Close(); stop(); <-done })
 	all := ways.List{snmp.Way(c)}
 	device := sim.Offset(first, 0, 1)
-	require.Eventually(t, func() bool { return all.Ask(t.Context(), question(device, "hello")).Error == "" }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return all.Ask(t.Context(), question(device, "hello")).Error == "" },
+		5*time.Second,
+		10*time.Millisecond,
+	)
 	return all, device
 }
 
@@ -51,7 +56,13 @@ func question(at netip.Addr, form string, columns ...way.Column) way.Question {
 
 func TestWalkBringsRowsAndUptime(t *testing.T) {
 	all, device := setup(t)
-	q := question(device, "walk", way.Column{As: "name", Of: "1.3.6.1.2.1.31.1.1.1.1"}, way.Column{As: "in", Of: "1.3.6.1.2.1.31.1.1.1.6"}, way.Column{As: "none", Of: "1.3.6.1.2.1.99"})
+	q := question(
+		device,
+		"walk",
+		way.Column{As: "name", Of: "1.3.6.1.2.1.31.1.1.1.1"},
+		way.Column{As: "in", Of: "1.3.6.1.2.1.31.1.1.1.6"},
+		way.Column{As: "none", Of: "1.3.6.1.2.1.99"},
+	)
 	q.Exchange = way.NewExchange(time.Now())
 	got := all.Ask(t.Context(), q)
 	require.Empty(t, got.Error)
@@ -68,7 +79,10 @@ func TestWalkBringsRowsAndUptime(t *testing.T) {
 
 func TestGetBringsOneRow(t *testing.T) {
 	all, device := setup(t)
-	got := all.Ask(t.Context(), question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"}, way.Column{As: "nothing", Of: "1.3.6.1.2.1.1.99.0"}))
+	got := all.Ask(
+		t.Context(),
+		question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"}, way.Column{As: "nothing", Of: "1.3.6.1.2.1.1.99.0"}),
+	)
 	require.Empty(t, got.Error)
 	require.Len(t, got.Rows, 1)
 	assert.Equal(t, "fleet-0", got.Rows[0].Values[0].Text)

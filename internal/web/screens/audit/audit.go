@@ -94,7 +94,13 @@ const pageSize = 100
 
 func filterOf(r *http.Request) domain.EntryFilter {
 	q := r.URL.Query()
-	f := domain.EntryFilter{Search: q.Get("q"), Act: q.Get("act"), Kind: q.Get("kind"), ActorKind: q.Get("by"), Refused: q.Get("only") == "refused"}
+	f := domain.EntryFilter{
+		Search:    q.Get("q"),
+		Act:       q.Get("act"),
+		Kind:      q.Get("kind"),
+		ActorKind: q.Get("by"),
+		Refused:   q.Get("only") == "refused",
+	}
 	f.ThingID, _ = strconv.ParseInt(q.Get("of"), 10, 64)
 	f.ActorID, _ = strconv.ParseInt(q.Get("actor"), 10, 64)
 	return f
@@ -121,7 +127,13 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func barOf(only string, f domain.EntryFilter, acts []string) ui.FilterBar {
-	bar := ui.FilterBar{Path: listPath, Target: "audit-table", Search: f.Search, Placeholder: "Who, what, before or after", Label: "Filter the audit"}
+	bar := ui.FilterBar{
+		Path:        listPath,
+		Target:      "audit-table",
+		Search:      f.Search,
+		Placeholder: "Who, what, before or after",
+		Label:       "Filter the audit",
+	}
 	bar.Choices = []ui.FilterChoice{
 		{Name: "act", Label: "What was done", Any: "anything done", Value: f.Act, Options: ui.Options(acts)},
 		{Name: "by", Label: "By whom", Any: "by anybody", Value: f.ActorKind, Options: ui.Options([]string{"person", "token", "application"})},

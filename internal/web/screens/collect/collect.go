@@ -125,7 +125,19 @@ const pageSize = 100
 func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page := ui.PageNumber(q)
-	v := valuesView{Show: "values", Sorting: ui.Sorting{Path: valuesPath, Query: q, Sort: q.Get("sort")}, Filter: domain.ValueFilter{Search: q.Get("q"), State: q.Get("state"), Kit: q.Get("kit"), Reading: q.Get("reading"), Sort: q.Get("sort"), Limit: pageSize, Offset: page * pageSize}}
+	v := valuesView{
+		Show:    "values",
+		Sorting: ui.Sorting{Path: valuesPath, Query: q, Sort: q.Get("sort")},
+		Filter: domain.ValueFilter{
+			Search:  q.Get("q"),
+			State:   q.Get("state"),
+			Kit:     q.Get("kit"),
+			Reading: q.Get("reading"),
+			Sort:    q.Get("sort"),
+			Limit:   pageSize,
+			Offset:  page * pageSize,
+		},
+	}
 	rows, total, err := s.Watch.Values(r.Context(), middleware.Who(r.Context()), v.Filter)
 	if err != nil {
 		return err

@@ -82,8 +82,15 @@ type Span struct {
 }
 
 // Spans are all of them.
-var Spans = []Span{{"1h", "1 h", time.Hour}, {"6h", "6 h", 6 * time.Hour}, {"24h", "24 h", 24 * time.Hour}, {"3d", "3 d", 72 * time.Hour}, {"14d", "14 d", 14 * 24 * time.Hour},
-	{"90d", "90 d", 90 * 24 * time.Hour}, {"400d", "400 d", 400 * 24 * time.Hour}}
+var Spans = []Span{
+	{"1h", "1 h", time.Hour},
+	{"6h", "6 h", 6 * time.Hour},
+	{"24h", "24 h", 24 * time.Hour},
+	{"3d", "3 d", 72 * time.Hour},
+	{"14d", "14 d", 14 * 24 * time.Hour},
+	{"90d", "90 d", 90 * 24 * time.Hour},
+	{"400d", "400 d", 400 * 24 * time.Hour},
+}
 
 func spanOf(name string) Span {
 	for _, s := range Spans {
@@ -113,7 +120,15 @@ func (v view) Cell(x watch.Value) ui.Cell {
 	if x.Latest == nil {
 		return ui.Cell{}
 	}
-	n := ui.Newest{Value: x.Latest.Value, Before: x.Latest.BeforeValue, At: x.Latest.At, Unit: x.Series.Unit, Kind: x.Series.Kind, Every: x.Series.Interval, Codes: x.Reading.Codes}
+	n := ui.Newest{
+		Value:  x.Latest.Value,
+		Before: x.Latest.BeforeValue,
+		At:     x.Latest.At,
+		Unit:   x.Series.Unit,
+		Kind:   x.Series.Kind,
+		Every:  x.Series.Interval,
+		Codes:  x.Reading.Codes,
+	}
 	if x.Stood != nil {
 		n.Text, n.Since = x.Stood.Text, x.Stood.From
 	}
@@ -262,7 +277,15 @@ func (v *view) add(title, sub, kitName string, readings []string, values map[str
 		}
 	}
 	if len(ids) > 0 {
-		v.Charts = append(v.Charts, ui.Chart{Title: title, Sub: sub, URL: fmt.Sprintf("/chart?span=%s&series=%s", v.Span.Name, strings.Join(ids, ",")), Live: v.Span.Length <= 24*time.Hour})
+		v.Charts = append(
+			v.Charts,
+			ui.Chart{
+				Title: title,
+				Sub:   sub,
+				URL:   fmt.Sprintf("/chart?span=%s&series=%s", v.Span.Name, strings.Join(ids, ",")),
+				Live:  v.Span.Length <= 24*time.Hour,
+			},
+		)
 	}
 }
 

@@ -29,9 +29,17 @@ const (
 
 func (s Screen) removed(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	v := removedView{Q: q.Get("q"), May: highest(middleware.Who(r.Context())), Sorting: ui.Sorting{Path: removedPath, Query: q, Sort: q.Get("sort")}}
+	v := removedView{
+		Q:       q.Get("q"),
+		May:     highest(middleware.Who(r.Context())),
+		Sorting: ui.Sorting{Path: removedPath, Query: q, Sort: q.Get("sort")},
+	}
 	page := ui.PageNumber(q)
-	rows, total, err := s.Devices.Removed(r.Context(), middleware.Who(r.Context()), domain.RemovedFilter{Search: v.Q, Sort: v.Sort, Limit: removedPage, Offset: page * removedPage})
+	rows, total, err := s.Devices.Removed(
+		r.Context(),
+		middleware.Who(r.Context()),
+		domain.RemovedFilter{Search: v.Q, Sort: v.Sort, Limit: removedPage, Offset: page * removedPage},
+	)
 	if err != nil {
 		return err
 	}

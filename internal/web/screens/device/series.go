@@ -43,7 +43,13 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	v.Chart = ui.Chart{Title: x.Name, Sub: strings.TrimSpace(v.Part + " " + v.Device.Name), Tall: true, Live: v.Span.Length <= 24*time.Hour, URL: fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id)}
+	v.Chart = ui.Chart{
+		Title: x.Name,
+		Sub:   strings.TrimSpace(v.Part + " " + v.Device.Name),
+		Tall:  true,
+		Live:  v.Span.Length <= 24*time.Hour,
+		URL:   fmt.Sprintf("/chart?span=%s&series=%d", v.Span.Name, id),
+	}
 	return s.Render.Page(w, r, "series", render.Frame{Title: x.Name + of(v.Part) + " of " + v.Device.Name, Area: domain.AreaWatch, Body: v})
 }
 
@@ -75,7 +81,13 @@ func (s Screen) samples(w http.ResponseWriter, r *http.Request) error {
 	}
 	now := time.Now().UTC()
 	w.Header().Set("Content-Type", f.MediaType())
-	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s%s"`, x.Reading, x.ID, now.Format("20060102T1504"), f.Extension()))
-	_, err = s.Transfer.Export(r.Context(), middleware.Who(r.Context()), transfer.Selection{SeriesID: id, From: now.Add(-spanOf(r.URL.Query().Get("span")).Length), To: now}, out)
+	w.Header().
+		Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s%s"`, x.Reading, x.ID, now.Format("20060102T1504"), f.Extension()))
+	_, err = s.Transfer.Export(
+		r.Context(),
+		middleware.Who(r.Context()),
+		transfer.Selection{SeriesID: id, From: now.Add(-spanOf(r.URL.Query().Get("span")).Length), To: now},
+		out,
+	)
 	return err
 }

@@ -70,13 +70,22 @@ func (s Screen) standing(r *http.Request, x domain.Series, span Span) (*standing
 	for i, share := range past.View.Shares {
 		word := ui.Word(share.Text, share.Value, x.Kind)
 		shades[word] = i
-		v.Shares = append(v.Shares, shareView{Share: share, Word: word, Shade: min(i, ui.Shades-1), Percent: units.Format(share.Part*100, "%"), Time: units.Span(share.Time),
-			Chosen: word == v.Only, URL: onlyURL(path, span, word, word == v.Only)})
+		v.Shares = append(
+			v.Shares,
+			shareView{Share: share, Word: word, Shade: min(i, ui.Shades-1), Percent: units.Format(share.Part*100, "%"), Time: units.Span(share.Time),
+				Chosen: word == v.Only, URL: onlyURL(path, span, word, word == v.Only)},
+		)
 	}
 	var rows []standView
 	for i, sp := range past.Spans {
 		word := ui.Word(sp.Run.Text, sp.Run.Value, x.Kind)
-		row := standView{Span: sp, Word: word, Shade: min(shades[word], ui.Shades-1), Long: units.Span(sp.Length()), Now: i == len(past.Spans)-1 && sp.To.Equal(past.To)}
+		row := standView{
+			Span:  sp,
+			Word:  word,
+			Shade: min(shades[word], ui.Shades-1),
+			Long:  units.Span(sp.Length()),
+			Now:   i == len(past.Spans)-1 && sp.To.Equal(past.To),
+		}
 		v.Bands = append(v.Bands, ui.Band{From: v.place(sp.From), To: v.place(sp.To), Shade: row.Shade, Title: word + ", " + row.Long})
 		if v.Only == "" || v.Only == word {
 			rows = append(rows, row)

@@ -196,9 +196,22 @@ const pageSize = 100
 
 func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	v := devicesView{Q: q.Get("q"), Health: q.Get("health"), Kind: q.Get("kind"), States: domain.AllHealth(), Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")}}
+	v := devicesView{
+		Q:       q.Get("q"),
+		Health:  q.Get("health"),
+		Kind:    q.Get("kind"),
+		States:  domain.AllHealth(),
+		Sorting: ui.Sorting{Path: "/devices", Query: q, Sort: q.Get("sort")},
+	}
 	page := ui.PageNumber(q)
-	f := domain.DeviceFilter{Search: strings.TrimSpace(v.Q), Health: domain.Health(v.Health), Kind: v.Kind, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	f := domain.DeviceFilter{
+		Search: strings.TrimSpace(v.Q),
+		Health: domain.Health(v.Health),
+		Kind:   v.Kind,
+		Sort:   v.Sort,
+		Limit:  pageSize,
+		Offset: page * pageSize,
+	}
 	found, err := s.Watch.Devices(r.Context(), middleware.Who(r.Context()), f, time.Now().UTC())
 	if err != nil {
 		return err

@@ -317,7 +317,13 @@ const pageSize = 250
 const shownSightings = 500
 
 // order puts what waits for a decision first.
-var order = map[domain.Verdict]int{domain.FindMoved: 0, domain.FindNew: 1, domain.FindAdopted: 2, domain.FindKnown: 3, domain.FindIgnored: 4}
+var order = map[domain.Verdict]int{
+	domain.FindMoved:   0,
+	domain.FindNew:     1,
+	domain.FindAdopted: 2,
+	domain.FindKnown:   3,
+	domain.FindIgnored: 4,
+}
 
 // byAddress compares as numbers: 192.0.2.9 comes before 192.0.2.10.
 func byAddress(a, b string) int {

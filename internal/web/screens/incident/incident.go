@@ -208,7 +208,10 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 	}
 	for _, id := range ids[:min(2, len(ids))] {
 		if x, ok := judged.Series[id]; ok {
-			v.Charts = append(v.Charts, ui.Chart{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true})
+			v.Charts = append(
+				v.Charts,
+				ui.Chart{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true},
+			)
 		}
 	}
 	return nil
@@ -262,7 +265,12 @@ func delivered(d domain.Delivery, ticket *domain.Ticket) entry {
 	case d.State == domain.DeliveryFailed:
 		x.Problem, x.Detail = true, fmt.Sprintf("failed for good after %d attempts: %s", d.Attempts, d.Error)
 	case d.Error != "":
-		x.Problem, x.Detail = true, fmt.Sprintf("attempt %d failed: %s; the next one at %s", d.Attempts, d.Error, d.NextTryAt.Format("15:04:05 UTC"))
+		x.Problem, x.Detail = true, fmt.Sprintf(
+			"attempt %d failed: %s; the next one at %s",
+			d.Attempts,
+			d.Error,
+			d.NextTryAt.Format("15:04:05 UTC"),
+		)
 	default:
 		x.Detail = "on its way"
 	}

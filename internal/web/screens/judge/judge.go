@@ -72,7 +72,12 @@ func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Page(w, r, "judge", render.Frame{Title: "Judge", Area: domain.AreaJudge, Tab: rulesPath, Body: rulesView{"rules", rules, noise}})
+	return s.Render.Page(
+		w,
+		r,
+		"judge",
+		render.Frame{Title: "Judge", Area: domain.AreaJudge, Tab: rulesPath, Body: rulesView{"rules", rules, noise}},
+	)
 }
 
 // form is the rule as it was typed.
@@ -229,7 +234,17 @@ const pageSize = 100
 func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	v := timelineView{Show: "timeline", Q: q.Get("q"), To: q.Get("to"), States: domain.AllHealth(), Devices: q.Get("devices") != ""}
-	found, err := s.Watch.Transitions(r.Context(), middleware.Who(r.Context()), domain.TransitionFilter{Search: v.Q, To: domain.Health(v.To), Devices: v.Devices, Limit: pageSize + 1, Offset: ui.PageNumber(q) * pageSize})
+	found, err := s.Watch.Transitions(
+		r.Context(),
+		middleware.Who(r.Context()),
+		domain.TransitionFilter{
+			Search:  v.Q,
+			To:      domain.Health(v.To),
+			Devices: v.Devices,
+			Limit:   pageSize + 1,
+			Offset:  ui.PageNumber(q) * pageSize,
+		},
+	)
 	if err != nil {
 		return err
 	}

@@ -78,7 +78,8 @@ func (s Screen) fillPerson(r *http.Request, f *personForm) (err error) {
 	if f.ID == 0 {
 		f.May = true
 	}
-	if f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessAdminister); err != nil && !errors.Is(err, domain.ErrForbidden) {
+	if f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessAdminister); err != nil &&
+		!errors.Is(err, domain.ErrForbidden) {
 		return err
 	}
 	if f.Seen, err = s.Places.All(r.Context(), who); err != nil && !errors.Is(err, domain.ErrForbidden) {
@@ -108,7 +109,11 @@ func (s Screen) person(r *http.Request) (f personForm, err error) {
 	if err != nil {
 		return f, err
 	}
-	f = personForm{ID: id, User: u, Draft: people.Draft{Name: u.Name, Display: u.Display, PlaceID: u.PlaceID, Locked: u.Locked, Version: u.Version}}
+	f = personForm{
+		ID:    id,
+		User:  u,
+		Draft: people.Draft{Name: u.Name, Display: u.Display, PlaceID: u.PlaceID, Locked: u.Locked, Version: u.Version},
+	}
 	if err := s.fillPerson(r, &f); err != nil {
 		return f, err
 	}
@@ -183,7 +188,9 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	who := middleware.Who(r.Context())
-	f := personForm{Draft: people.Draft{Name: in.Name, Display: in.Display, PlaceID: in.PlaceID, Teams: in.Teams, Locked: in.Locked, Version: in.Version}}
+	f := personForm{
+		Draft: people.Draft{Name: in.Name, Display: in.Display, PlaceID: in.PlaceID, Teams: in.Teams, Locked: in.Locked, Version: in.Version},
+	}
 	var err error
 	if r.URL.Path == newPersonPath {
 		f.Secret = domain.Secret(in.Password)

@@ -132,7 +132,8 @@ func (s Screen) fillTeam(r *http.Request, f *teamForm) (err error) {
 	who := middleware.Who(r.Context())
 	f.Whole = who.May(domain.AreaRun, domain.AccessAdminister, 0)
 	f.May = f.ID == 0 || who.May(domain.AreaRun, domain.AccessAdminister, f.PlaceID)
-	if f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessAdminister); err != nil && !errors.Is(err, domain.ErrForbidden) {
+	if f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessAdminister); err != nil &&
+		!errors.Is(err, domain.ErrForbidden) {
 		return err
 	}
 	f.People, err = s.People.People(r.Context(), who)

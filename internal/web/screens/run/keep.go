@@ -157,7 +157,12 @@ func (s Screen) showKeep(w http.ResponseWriter, r *http.Request) error {
 // came by a link.
 func (s Screen) writeKeep(w http.ResponseWriter, r *http.Request, status int, part string, f keepForm) error {
 	if !render.IsFragment(r) {
-		return s.Render.Page(w, r, "run", render.Frame{Title: "How long " + f.Key.Reading + " is kept", Area: domain.AreaRun, Tab: storagePath, Body: f})
+		return s.Render.Page(
+			w,
+			r,
+			"run",
+			render.Frame{Title: "How long " + f.Key.Reading + " is kept", Area: domain.AreaRun, Tab: storagePath, Body: f},
+		)
 	}
 	return s.Render.Fragment(w, status, "run", part, f)
 }

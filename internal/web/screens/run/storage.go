@@ -56,7 +56,9 @@ const usagePage = 100
 func (s Screen) storage(w http.ResponseWriter, r *http.Request) error {
 	ctx, q := r.Context(), r.URL.Query()
 	v := storageView{Show: "storage", By: q.Get("by"), Q: q.Get("q"), Groups: []string{"kit", "reading", "place", "device"},
-		PerSample: s.Kits.BytesPerSample(ctx), Keep: s.Run.Usual(), May: may(r), Sorting: ui.Sorting{Path: storagePath, Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
+		PerSample: s.Kits.BytesPerSample(
+			ctx,
+		), Keep: s.Run.Usual(), May: may(r), Sorting: ui.Sorting{Path: storagePath, Query: q, Sort: cmp.Or(q.Get("sort"), "-used")}}
 	if !slices.Contains(v.Groups, v.By) {
 		v.By = v.Groups[0]
 	}

@@ -96,7 +96,10 @@ func (s Screen) series(r *http.Request, id domain.ID) (view, error) {
 	}
 	t, err := s.Watch.WhyValue(r.Context(), middleware.Who(r.Context()), id)
 	if errors.Is(err, domain.ErrNotFound) {
-		t, err = why.Trace{Question: "Where does “" + x.Name + "” come from?", Answer: "It is not collected now: its part is gone, or its kit is no longer fitted."}, nil
+		t, err = why.Trace{
+			Question: "Where does “" + x.Name + "” come from?",
+			Answer:   "It is not collected now: its part is gone, or its kit is no longer fitted.",
+		}, nil
 	}
 	return view{t, x.Name}, err
 }
