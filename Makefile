@@ -2,8 +2,10 @@
 export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
+LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.{js,css}' 'e2e/*.mjs' 'tools/*.mjs' package.json
 
-.PHONY: help demo demo-large demo-reset serve build assets test test-go test-race test-faults test-e2e faults bench compare bench-store mutants screenshots setup setup-test clean
+.PHONY: help demo demo-large demo-reset serve build assets test lint \
+  test-go test-race test-faults test-e2e faults bench compare bench-store mutants screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -36,10 +38,16 @@ setup: ## install what running needs
 setup-test: ## install what tests need besides
 	@tools/setup.sh postgresql chromium
 
-test: setup-test build test-go test-faults test-e2e ## run all tests
+test: setup-test build lint test-go test-faults test-e2e ## run all tests
+
+lint: setup assets ## look at the code without running it: layout, line width, likely mistakes
+	@test -z "$$(gofmt -l cmd internal kits | tee /dev/stderr)"
+	@node tools/width.mjs
+	@npx --no-install prettier --log-level=warn --check $(LAID_OUT)
+	@go vet -tags gosnmp_nodebug ./...
+	@go tool staticcheck -tags gosnmp_nodebug ./...
 
 test-go: setup assets
-	@go vet ./...
 	@go test -tags gosnmp_nodebug -timeout 10m ./...
 
 test-faults: setup build

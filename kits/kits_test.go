@@ -118,7 +118,8 @@ func TestWhyTellsEachStepOfAReading(t *testing.T) {
 		kit, reading string
 		want         []string
 	}{
-		"a rate": {"interfaces", "in", []string{"SNMP walk of hc_in (1.3.6.1.2.1.31.1.1.1.6), in (1.3.6.1.2.1.2.2.1.10)", "Of several objects the first that the device has is used",
+		"a rate": {"interfaces", "in", []string{"SNMP walk of hc_in (1.3.6.1.2.1.31.1.1.1.6), in " +
+			"(1.3.6.1.2.1.2.2.1.10)", "Of several objects the first that the device has is used",
 			"A counter becomes a rate a second", "It is multiplied by 8 to give bit/s"}},
 		"a share": {"host-resources", "volume_share", []string{"It is expressed as a share of size"}},
 		"a mean":  {"host-resources", "cpu", []string{"SNMP walk of load (1.3.6.1.2.1.25.3.3.1.2)", "The mean of all rows is taken"}},

@@ -31,7 +31,8 @@ func (b *bench) compare(ctx context.Context) error {
 	for step := range 12 {
 		rounds = append(rounds, round(b.plain, step, start.Add(time.Duration(step)*30*time.Second), r))
 	}
-	if _, err := b.db.Pool().Exec(ctx, "CREATE TABLE plain (series_id bigint, at timestamptz, value float8, PRIMARY KEY (series_id, at))"); err != nil {
+	if _, err := b.db.Pool().Exec(ctx, "CREATE TABLE plain (series_id bigint, at timestamptz, value float8, PRIMARY KEY "+
+		"(series_id, at))"); err != nil {
 		return err
 	}
 	write := func(writers, times, size int, do func([]domain.SeriesSample) error) (float64, error) {
@@ -57,9 +58,10 @@ func (b *bench) compare(ctx context.Context) error {
 		var err error
 		plain[writers], err = write(writers, 60, batch, func(part []domain.SeriesSample) error {
 			_, err := b.db.Pool().
-				CopyFrom(ctx, pgx.Identifier{"plain"}, []string{"series_id", "at", "value"}, pgx.CopyFromSlice(len(part), func(i int) ([]any, error) {
-					return []any{part[i].SeriesID, part[i].At, part[i].Value}, nil
-				}))
+				CopyFrom(ctx, pgx.Identifier{"plain"}, []string{"series_id", "at", "value"},
+					pgx.CopyFromSlice(len(part), func(i int) ([]any, error) {
+						return []any{part[i].SeriesID, part[i].At, part[i].Value}, nil
+					}))
 			return err
 		})
 		if err != nil {

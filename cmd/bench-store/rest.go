@@ -81,7 +81,14 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	for i := range n {
 		wanted = append(
 			wanted,
-			domain.Series{DeviceID: d.ID, Kit: "k", Reading: fmt.Sprint("state", i), Name: "State", Kind: domain.KindState, Interval: time.Minute},
+			domain.Series{
+				DeviceID: d.ID,
+				Kit:      "k",
+				Reading:  fmt.Sprint("state", i),
+				Name:     "State",
+				Kind:     domain.KindState,
+				Interval: time.Minute,
+			},
 		)
 	}
 	made, err := b.db.Series.Add(ctx, wanted)
@@ -96,7 +103,10 @@ func (b *bench) states(ctx context.Context, n, days int) ([]domain.Series, error
 	for _, x := range made {
 		h := samples.History{Series: x.ID}
 		for step := range days * 1440 {
-			h.Points = append(h.Points, codec.Point{T: first.Add(time.Duration(step) * time.Minute).UnixMilli(), V: float64(1 + step/720%2)})
+			h.Points = append(
+				h.Points,
+				codec.Point{T: first.Add(time.Duration(step) * time.Minute).UnixMilli(), V: float64(1 + step/720%2)},
+			)
 		}
 		if err := b.db.Samples.Import(ctx, []samples.History{h}); err != nil {
 			return nil, err

@@ -150,7 +150,11 @@ func (b *bench) sweep(ctx context.Context) error {
 	defer cancel()
 	up := make(chan struct{})
 	go func() {
-		_ = sim.Run(estate, sim.Settings{Base: base, Port: 16398, Origin: time.Now(), Community: community, DeskToken: "x"}, func() { close(up) })
+		_ = sim.Run(
+			estate,
+			sim.Settings{Base: base, Port: 16398, Origin: time.Now(), Community: community, DeskToken: "x"},
+			func() { close(up) },
+		)
 	}()
 	select {
 	case <-up:
@@ -169,12 +173,21 @@ func (b *bench) sweep(ctx context.Context) error {
 	}
 	done, who := make(chan struct{}, 1024), access.Itself("bench")
 	desk := act.NewDesk(b.store, func(domain.News) {}, slog.New(slog.NewTextHandler(io.Discard, nil)))
-	svc := find.New(b.store, desk, act.NewSheets(b.store), all, probe.Prober{SNMP: client}, map[string]identity.Vendor{}, func(domain.Sweep) {
-		select {
-		case done <- struct{}{}:
-		default:
-		}
-	}, func(context.Context, domain.ID) error { return nil })
+	svc := find.New(
+		b.store,
+		desk,
+		act.NewSheets(b.store),
+		all,
+		probe.Prober{SNMP: client},
+		map[string]identity.Vendor{},
+		func(domain.Sweep) {
+			select {
+			case done <- struct{}{}:
+			default:
+			}
+		},
+		func(context.Context, domain.ID) error { return nil },
+	)
 	defer svc.Close()
 	w, err := svc.Create(ctx, who, find.Draft{Name: "bench", Ranges: "127.77.0.0/16", Port: 16398, Community: community})
 	if err != nil {
@@ -310,7 +323,12 @@ func (b *bench) adopt(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			talk := domain.Endpoint{DeviceID: d.ID, Way: "snmp", CredentialID: secret.ID, Settings: map[string]string{"port": fmt.Sprint(fleetPort)}}
+			talk := domain.Endpoint{
+				DeviceID:     d.ID,
+				Way:          "snmp",
+				CredentialID: secret.ID,
+				Settings:     map[string]string{"port": fmt.Sprint(fleetPort)},
+			}
 			if err := tx.Endpoints.Save(ctx, talk); err != nil {
 				return err
 			}

@@ -123,7 +123,8 @@ func (b *bench) pages(ctx context.Context) error {
 		{"the estate", "/", "< 50"}, {"all devices", "/devices", "< 50"}, {"a device", fmt.Sprintf("/devices/%d", device), "< 50"},
 		{"values now", "/collect/values", "< 50"},
 		{"values now, highest first", "/collect/values?sort=-value", "< 50"},
-		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"}, {"changes of health", "/judge/transitions", "< 50"},
+		{"storage", "/run/storage", "< 50"}, {"incidents", "/incidents?state=all", "< 50"},
+		{"changes of health", "/judge/transitions", "< 50"},
 		{"a chart of 14 days", fmt.Sprintf("/chart?span=14d&series=%d", series[0].ID), "< 100"},
 	} {
 		p95, median, err := percentile(c, server.URL+p.path)

@@ -170,8 +170,14 @@ func (a *account) samples(ctx context.Context, until time.Time, greetings []sim.
 	if l.lost > mostTold || l.invented > mostTold {
 		a.wrong("%d values lost, %d that no answer gave", l.lost, l.invented)
 	}
-	a.figure("%d rounds answered: %d lost, %d of them as promised when killed, %d while the clock was being set; %d values that nobody gave",
-		l.total, l.total-l.kept, l.forgiven, l.unsure, l.invented)
+	a.figure(
+		"%d rounds answered: %d lost, %d of them as promised when killed, %d while the clock was being set; %d values that nobody gave",
+		l.total,
+		l.total-l.kept,
+		l.forgiven,
+		l.unsure,
+		l.invented,
+	)
 	if l.total < 100 {
 		a.wrong("only %d rounds", l.total)
 	}
@@ -193,7 +199,13 @@ func (a *account) compare(l *ledger, device string, all []asked, list []*sample)
 			l.kept++
 		default:
 			if l.lost++; l.lost <= mostTold {
-				a.wrong("%s answered %d times until %s and there is no value; %s", device, r.answers, r.last.Format(millis), a.nextEnd(r.last))
+				a.wrong(
+					"%s answered %d times until %s and there is no value; %s",
+					device,
+					r.answers,
+					r.last.Format(millis),
+					a.nextEnd(r.last),
+				)
 			}
 		}
 	}

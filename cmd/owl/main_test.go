@@ -46,8 +46,10 @@ func TestCommandsThatCannotBe(t *testing.T) {
 		{"samples", "import", "--file", "/nowhere"},
 		{"user"}, {"user", "add", "--name", "x", "--level", "king"}, {"token", "make"}, {"token", "create", "--level", "see"},
 		{"sim", "--origin", "noon"},
-		{"serve", "--listen", "nowhere"}, {"demo", "--demo-base", "::1"}, {"serve", "--keep-days", "90abc"}, {"serve", "--log-level", "chatty"},
-		{"demo-large", "--devices", "0"}, {"demo-large", "--devices", "20001"}, {"demo-large", "--days", "401"}, {"fleet", "--devices", "-1"},
+		{"serve", "--listen", "nowhere"}, {"demo", "--demo-base", "::1"}, {"serve", "--keep-days", "90abc"},
+		{"serve", "--log-level", "chatty"},
+		{"demo-large", "--devices", "0"}, {"demo-large", "--devices", "20001"}, {"demo-large", "--days", "401"},
+		{"fleet", "--devices", "-1"},
 	} {
 		assert.Error(t, run(t.Context(), args, io.Discard), args)
 	}

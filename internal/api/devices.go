@@ -32,7 +32,8 @@ func (a *api) changing() {
 			return items(out, err)
 		},
 	)
-	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete, "/devices/{id}", tag, "Stop watching a device; its history is kept",
+	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodDelete,
+		"/devices/{id}", tag, "Stop watching a device; its history is kept",
 		func(ctx context.Context, in *ByID) (*none, error) {
 			return nil, a.Devices.Remove(ctx, caller(ctx), in.ID)
 		})
@@ -67,7 +68,7 @@ func (a *api) changing() {
 			Address string            `json:"address"`
 			PlaceID int64             `json:"place_id"`
 			Via     string            `json:"via,omitempty" doc:"Name of what it is reached through; empty for what its place says"`
-			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again: for an address that it is not bound to"`
+			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again, for an address it is not bound to"`
 		}
 	}
 	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices",

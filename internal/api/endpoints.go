@@ -57,7 +57,7 @@ func (a *api) endpoints() {
 			CredentialID int64             `json:"credential_id,omitempty"`
 			Settings     map[string]string `json:"settings,omitempty"`
 			// Secrets of the credential, by name.
-			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of the credential, again: needed where the address lies outside of what it is bound to"`
+			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of the credential, again, for an address it is not bound to"`
 		}
 	}
 	typed := func(in *draft) collect.EndpointDraft {
@@ -80,7 +80,8 @@ func (a *api) endpoints() {
 			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, typed(in))
 			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), lines(got.Exchange)}, err)
 		})
-	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, and holds for all below",
+	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, "+
+		"and holds for all below",
 		func(ctx context.Context, _ *none) (*Body[Items[domain.Override]], error) {
 			return items(a.Places.Overrides(ctx, caller(ctx)))
 		})

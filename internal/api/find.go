@@ -25,7 +25,9 @@ func (a *api) places() {
 	add(a, domain.AreaRun, domain.AccessConfigure, http.MethodPost, "/places", "places", "Make a place",
 		func(ctx context.Context, in *input) (*Body[domain.Place], error) {
 			return one(
-				a.Places.Save(ctx, caller(ctx), domain.Place{ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind)}),
+				a.Places.Save(ctx, caller(ctx), domain.Place{
+					ParentID: in.Body.ParentID, Name: in.Body.Name, Kind: domain.PlaceKind(in.Body.Kind),
+				}),
 			)
 		})
 	add(a, domain.AreaFind, domain.AccessSee, http.MethodGet, "/credentials", "sweeps", "Credentials, without their secrets",

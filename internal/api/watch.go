@@ -87,7 +87,7 @@ func (a *api) readings(ctx context.Context, in *ByID) (*Body[Items[Reading]], er
 type Samples struct {
 	Unit          string          `json:"unit"`
 	RollupSeconds float64         `json:"rollup_seconds" doc:"Width of the rollups"`
-	Resolution    float64         `json:"resolution_seconds" doc:"Finest parts that were read: 0 for single values, else the width of stored rollups"`
+	Resolution    float64         `json:"resolution_seconds" doc:"Finest parts read: 0 for single values, else the width of rollups"`
 	Rollups       []domain.Rollup `json:"rollups" nullable:"false"`
 }
 
@@ -140,7 +140,8 @@ func (a *api) series() {
 		To     time.Time `query:"to" doc:"End, left out; default is now"`
 		Points int       `query:"points" minimum:"1" maximum:"5000" default:"500" doc:"Most rollups to return"`
 	}
-	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, average and maximum of each rollup",
+	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/series/{id}/samples", tag, "Values of a series as minimum, "+
+		"average and maximum of each rollup",
 		func(ctx context.Context, in *window) (*Body[Samples], error) {
 			if in.To.IsZero() {
 				in.To = time.Now()

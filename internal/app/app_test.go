@@ -167,7 +167,11 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	r.call(t, "GET", path+"/finds", nil, &finds)
 	require.Len(t, finds.Items, 9)
 	edge := finds.Items[0]
-	assert.Equal(t, []string{"sh-edge-1", "Brackwater Networks", "BR-240", "router"}, []string{edge.Name, edge.Vendor, edge.Model, edge.Kind})
+	assert.Equal(
+		t,
+		[]string{"sh-edge-1", "Brackwater Networks", "BR-240", "router"},
+		[]string{edge.Name, edge.Vendor, edge.Model, edge.Kind},
+	)
 	assert.Len(t, edge.Others, 1, "its second address is the same device")
 	assert.Equal(t, 4, edge.Parts["interface"])
 
@@ -238,7 +242,10 @@ func TestAPIRefusesInWords(t *testing.T) {
 			"POST", "/sweeps", map[string]any{"name": "x", "ranges": "0.0.0.0/0", "port": 161, "community": "c"}, 422,
 			"body.ranges",
 		},
-		"no port":        {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 0, "community": "c"}, 422, "body.port"},
+		"no port": {
+			"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 0, "community": "c"}, 422,
+			"body.port",
+		},
 		"no credential":  {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 161}, 422, "body.credentials"},
 		"unknown field":  {"POST", "/sweeps", map[string]any{"name": "x", "wobble": 1}, 422, "body.wobble"},
 		"unknown device": {"GET", "/devices/999", nil, 404, ""},
@@ -373,8 +380,12 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 func TestEmptyScreens(t *testing.T) {
 	r, c := start(t), browser(t)
 	r.signIn(t, c, "night-watch")
-	for _, path := range []string{"/", "/devices", "/find", "/find/new", "/collect", "/collect/values", "/judge", "/judge/rules/1", "/judge/transitions", "/incidents", "/respond/deliveries",
-		"/respond/plans", "/run", "/run/storage", "/run/storage?by=device&q=zzz", "/run/channels", "/run/drill", "/search?q=x", "/estate-strip", "/devices?q=%25&sort=-address&page=9"} {
+	for _, path := range []string{
+		"/", "/devices", "/find", "/find/new", "/collect", "/collect/values", "/judge", "/judge/rules/1", "/judge/transitions",
+		"/incidents", "/respond/deliveries",
+		"/respond/plans", "/run", "/run/storage", "/run/storage?by=device&q=zzz", "/run/channels", "/run/drill",
+		"/search?q=x", "/estate-strip", "/devices?q=%25&sort=-address&page=9",
+	} {
 		status, body, _ := get(t, c, r.url+path)
 		assert.Equal(t, 200, status, path)
 		assert.NotContains(t, body, "<no value>", path)
@@ -391,7 +402,9 @@ func TestEmptyScreens(t *testing.T) {
 
 func TestHealthAndReadiness(t *testing.T) {
 	r := start(t)
-	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/static/owl.css": 200, "/static/nothing": 404, "/events": 401} {
+	for path, want := range map[string]int{
+		"/healthz": 200, "/readyz": 200, "/static/owl.css": 200, "/static/nothing": 404, "/events": 401,
+	} {
 		status, _, _ := get(t, http.DefaultClient, r.url+path)
 		assert.Equal(t, want, status, path)
 	}
@@ -495,7 +508,10 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 	for kind, want := range map[string]string{sim.FaultDeskRefuses: "lost its database", sim.FaultDeskNonsense: "not JSON"} {
 		fault, err := drill.Break(ctx, domain.Fault{Kind: kind})
 		require.NoError(t, err)
-		_, permanent, err := r.deliver.Deliver(ctx, domain.Delivery{Kind: domain.DeliverTicket, ChannelID: desk.ID, IncidentID: 1, Subject: "x"})
+		_, permanent, err := r.deliver.Deliver(
+			ctx,
+			domain.Delivery{Kind: domain.DeliverTicket, ChannelID: desk.ID, IncidentID: 1, Subject: "x"},
+		)
 		assert.ErrorContains(t, err, want)
 		assert.False(t, permanent)
 		_, err = drill.Mend(ctx, fault.ID)

@@ -49,7 +49,10 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	h.place = place.ID
 	d, err := r.Store.Devices.Add(
 		ctx,
-		domain.Device{PlaceID: place.ID, Name: word + "-sw-1", Kind: "switch", Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
+		domain.Device{
+			PlaceID: place.ID, Name: word + "-sw-1", Kind: "switch", Address: netip.MustParseAddr(address),
+			CreatedAt: time.Now(),
+		},
 		"",
 		nil,
 	)
@@ -65,10 +68,15 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID))
 	h.removed = gone.ID
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
-	parts, err := r.Store.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: word + " port"}})
+	parts, err := r.Store.Parts.Add(ctx, []domain.Part{
+		{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: word + " port"},
+	})
 	require.NoError(t, err)
 	series, err := r.Store.Series.Add(ctx, []domain.Series{
-		{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in", Unit: "1/s", Interval: time.Minute},
+		{
+			DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in",
+			Unit: "1/s", Interval: time.Minute,
+		},
 		{
 			DeviceID: d.ID,
 			PartID:   parts[0].ID,
@@ -101,7 +109,9 @@ func (h *held) trouble(t *testing.T, r running, d domain.Device, x domain.Series
 	require.NoError(t, err)
 	i := slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "in_errors" })
 	require.GreaterOrEqual(t, i, 0)
-	subject := judging.Series{ID: x.ID, DeviceID: d.ID, Part: word + " port", Name: x.Name, Kit: x.Kit, Reading: x.Reading, Every: x.Interval}
+	subject := judging.Series{
+		ID: x.ID, DeviceID: d.ID, Part: word + " port", Name: x.Name, Kit: x.Kit, Reading: x.Reading, Every: x.Interval,
+	}
 	at := time.Now().UTC()
 	of := judging.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID}
 	require.NoError(t, r.Respond.Record(ctx, 0, judging.Result{
@@ -183,7 +193,9 @@ func (h *held) people(t *testing.T, r running, word string, place domain.ID) {
 		domain.Team{Name: word + " team", PlaceID: place, Grants: []domain.Grant{{PlaceID: place, Level: domain.AccessAdminister}}},
 	)
 	require.NoError(t, err)
-	u, err := r.People.Add(ctx, testkit.Anyone, people.Draft{Name: word, PlaceID: place, Teams: []domain.ID{team.ID}, Secret: "night-watch"})
+	u, err := r.People.Add(ctx, testkit.Anyone, people.Draft{
+		Name: word, PlaceID: place, Teams: []domain.ID{team.ID}, Secret: "night-watch",
+	})
 	require.NoError(t, err)
 	h.user, h.team = u.ID, team.ID
 	who, err := r.People.Actor(ctx, u.ID, "")
@@ -235,7 +247,10 @@ func calls(r running, running *run.Service, h held) []call {
 			lists: true,
 			ask:   func(c C, w A) (any, error) { return r.Watch.Devices(c, w, domain.DeviceFilter{Limit: 100}, now) },
 		},
-		{name: "watch.Find", lists: true, ask: func(c C, w A) (any, error) { return both(r.Watch.Find(c, w, domain.DeviceFilter{Limit: 100})) }},
+		{
+			name: "watch.Find", lists: true,
+			ask: func(c C, w A) (any, error) { return both(r.Watch.Find(c, w, domain.DeviceFilter{Limit: 100})) },
+		},
 		{name: "watch.Device", ask: func(c C, w A) (any, error) { return r.Watch.Device(c, w, h.device, watch.Look{}, now) }},
 		{name: "watch.One", ask: func(c C, w A) (any, error) { return r.Watch.One(c, w, h.device) }},
 		{name: "watch.Parts", ask: func(c C, w A) (any, error) { return r.Watch.Parts(c, w, h.device) }},
@@ -331,7 +346,10 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "respond.TryChannel", whole: true, ask: func(c C, w A) (any, error) { return r.Respond.TryChannel(c, w, 1, "x") }},
 		{name: "respond.MakePlan", whole: true, ask: func(c C, w A) (any, error) { return done(r.Respond.MakePlan(c, w)) }},
-		{name: "respond.SetPlanEnabled", whole: true, ask: func(c C, w A) (any, error) { return done(r.Respond.SetPlanEnabled(c, w, 1, true)) }},
+		{
+			name: "respond.SetPlanEnabled", whole: true,
+			ask: func(c C, w A) (any, error) { return done(r.Respond.SetPlanEnabled(c, w, 1, true)) },
+		},
 		{name: "respond.SetRecipients", whole: true, ask: func(c C, w A) (any, error) {
 			return done(r.Respond.SetRecipients(c, w, 1, "a@kittiwake.example", domain.LevelWarning))
 		}},
@@ -341,7 +359,10 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "run.Break", whole: true, ask: func(c C, w A) (any, error) { return done(running.Break(c, w, domain.Fault{})) }},
 		{name: "run.Mend", whole: true, ask: func(c C, w A) (any, error) { return done(running.Mend(c, w, 1)) }},
 		{name: "places.All", lists: true, ask: func(c C, w A) (any, error) { return r.Places.All(c, w) }},
-		{name: "places.Where", lists: true, ask: func(c C, w A) (any, error) { return r.Places.Where(c, w, domain.AreaRun, domain.AccessSee) }},
+		{
+			name: "places.Where", lists: true,
+			ask: func(c C, w A) (any, error) { return r.Places.Where(c, w, domain.AreaRun, domain.AccessSee) },
+		},
 		{name: "places.Tree", lists: true, ask: func(c C, w A) (any, error) { return r.Places.Tree(c, w) }},
 		{name: "places.One", ask: func(c C, w A) (any, error) { return r.Places.One(c, w, h.place) }},
 		{name: "places.Overrides", lists: true, ask: func(c C, w A) (any, error) { return r.Places.Overrides(c, w) }},
@@ -382,7 +403,10 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "devices.SetPaused", ask: func(c C, w A) (any, error) { return done(r.Devices.SetPaused(c, w, h.device, true)) }},
 		{name: "devices.CollectNow", ask: func(c C, w A) (any, error) { return r.Devices.CollectNow(c, w, h.device) }},
-		{name: "devices.Removed", lists: true, ask: func(c C, w A) (any, error) { return both(r.Devices.Removed(c, w, domain.RemovedFilter{})) }},
+		{
+			name: "devices.Removed", lists: true,
+			ask: func(c C, w A) (any, error) { return both(r.Devices.Removed(c, w, domain.RemovedFilter{})) },
+		},
 		{name: "devices.RemovedOne", ask: func(c C, w A) (any, error) { return r.Devices.RemovedOne(c, w, h.removed) }},
 		{name: "devices.Restore", ask: func(c C, w A) (any, error) { return r.Devices.Restore(c, w, h.removed) }},
 		{name: "devices.Remove", ask: func(c C, w A) (any, error) { return done(r.Devices.Remove(c, w, h.removed)) }},
@@ -511,7 +535,8 @@ var inside = []string{
 	"collect.BytesPerSample",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"judge.Form",
-	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record", "run.Simulates",
+	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",
+	"run.Simulates",
 	"run.Away", "run.While", "run.Answers", "run.Missed", "run.Unavailable", "run.Usual", "run.Trouble",
 }
 
@@ -649,12 +674,16 @@ func twoOrganisations(t *testing.T) (running, *run.Service, held, held) {
 func snapshot(t *testing.T, s *store.Store) map[string]string {
 	t.Helper()
 	out := map[string]string{}
-	for _, table := range []string{"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series", "rules", "plans", "channels",
-		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users", "teams", "team_members", "grants", "tokens", "keeps", "kit_versions"} {
+	for _, table := range []string{
+		"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series",
+		"rules", "plans", "channels",
+		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
+		"teams", "team_members", "grants", "tokens", "keeps", "kit_versions"} {
 		var sum string
 		require.NoError(
 			t,
-			s.Pool().QueryRow(t.Context(), "SELECT coalesce(md5(string_agg(x::text, ',' ORDER BY x::text)), '') FROM "+table+" x").Scan(&sum),
+			s.Pool().QueryRow(t.Context(), "SELECT coalesce(md5(string_agg(x::text, ',' ORDER BY "+
+				"x::text)), '') FROM "+table+" x").Scan(&sum),
 		)
 		out[table] = sum
 	}

@@ -201,7 +201,8 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 	}
 	progress("ready")
 	fmt.Printf(
-		"\n  Open     %s\n  Sign in  %s / %s\n  Desk     %s\n  Mail     %s\n\n  Ctrl-C stops everything; make demo goes on, make demo-reset starts afresh.\n\n",
+		"\n  Open     %s\n  Sign in  %s / %s\n  Desk     %s\n  Mail     %s\n\n  Ctrl-C stops everything; make demo goes on, "+
+			"make demo-reset starts afresh.\n\n",
 		c.URL,
 		demo.UserName,
 		demo.Password,

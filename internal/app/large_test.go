@@ -26,7 +26,10 @@ func TestLoadLarge(t *testing.T) {
 		At:      func(i int) netip.Addr { return sim.Offset(r.base, 1, i) },
 	}
 	var said []string
-	require.NoError(t, r.loadLarge(t.Context(), world, func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }))
+	require.NoError(
+		t,
+		r.loadLarge(t.Context(), world, func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }),
+	)
 	assert.Contains(t, said[len(said)-1], "20 of 20 devices")
 
 	all, err := r.Store.Series.Of(t.Context(), 0)

@@ -97,13 +97,24 @@ func (w *thicket) plant(t *testing.T, place domain.ID, n int, broken rule.Rule) 
 	series, err := s.Series.Add(
 		ctx,
 		[]domain.Series{
-			{DeviceID: d.ID, PartID: parts[0].ID, Kit: "interfaces", Reading: "in_errors", Name: "Errors in", Unit: "1/s", Interval: time.Minute},
+			{
+				DeviceID: d.ID,
+				PartID:   parts[0].ID,
+				Kit:      "interfaces",
+				Reading:  "in_errors",
+				Name:     "Errors in",
+				Unit:     "1/s",
+				Interval: time.Minute,
+			},
 		},
 	)
 	require.NoError(t, err)
 	require.NoError(
 		t,
-		s.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 1}}}),
+		s.Samples.Append(
+			ctx,
+			[]domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: time.Now().Add(-time.Minute), Value: 1}}},
+		),
 	)
 	at := time.Now().UTC()
 	of := judging.Device{ID: d.ID, Name: d.Name, PlaceID: place}

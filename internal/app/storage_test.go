@@ -76,7 +76,12 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	status, _, _ := get(t, c, r.url+"/run/storage/keep?kit=interfaces&reading=wobble")
 	assert.Equal(t, 404, status)
 	set := func(points, days string) (int, string) {
-		return send(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"in"}, "points": {points}, "days": {days}})
+		return send(
+			t,
+			c,
+			r.url+"/run/storage/keep",
+			url.Values{"kit": {"interfaces"}, "reading": {"in"}, "points": {points}, "days": {days}},
+		)
 	}
 	for _, wrong := range []string{"0", "-1", "3651", "soon"} {
 		status, body := set(wrong, "900")
@@ -112,7 +117,8 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	require.NoError(
 		t,
 		r.Store.Pool().
-			QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").
+			QueryRow(ctx, "SELECT min(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND "+
+				"s.reading = 'in'").
 			Scan(&class),
 	)
 	assert.Equal(t, 400, class, "what is stored lies with what is kept as long")
@@ -136,7 +142,8 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	require.NoError(
 		t,
 		r.Store.Pool().
-			QueryRow(ctx, "SELECT max(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND s.reading = 'in'").
+			QueryRow(ctx, "SELECT max(keep) FROM days d JOIN series s ON s.id = d.series_id WHERE s.kit = 'interfaces' AND "+
+				"s.reading = 'in'").
 			Scan(&class),
 	)
 	assert.LessOrEqual(t, class, 0)

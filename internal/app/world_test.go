@@ -140,7 +140,10 @@ func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 // incident returns the newest one that is open.
 func (r running) incident(t *testing.T) domain.Incident {
 	t.Helper()
-	list, _, err := r.Store.Incidents.Find(t.Context(), domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1})
+	list, _, err := r.Store.Incidents.Find(
+		t.Context(),
+		domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen}, Limit: 1},
+	)
 	require.NoError(t, err)
 	require.NotEmpty(t, list, "the demo opens with something going on")
 	return list[0]

@@ -126,7 +126,8 @@ func TestImportsGoOneWay(t *testing.T) {
 func check(t *testing.T, folder, room, name string) {
 	t.Helper()
 	for prefix, allowed := range only {
-		if strings.HasPrefix(name, prefix) && !within(folder, allowed...) && !strings.HasPrefix(module+folder, strings.TrimSuffix(prefix, "/")) {
+		if strings.HasPrefix(name, prefix) && !within(folder, allowed...) &&
+			!strings.HasPrefix(module+folder, strings.TrimSuffix(prefix, "/")) {
 			t.Errorf("%s imports %s, which only %v may", folder, name, allowed)
 		}
 	}

@@ -15,12 +15,12 @@ import (
 // Config is all settings. Flags come before the environment, that before
 // the defaults.
 type Config struct {
-	Listen      string     `env:"OWL_LISTEN" default:"127.0.0.1:8470" placeholder:"HOST:PORT" help:"Address of the screens and the API (${default})."`
+	Listen      string     `env:"OWL_LISTEN" default:"127.0.0.1:8470" placeholder:"HOST:PORT" help:"Of screens and API (${default})."`
 	URL         string     `name:"url" env:"OWL_URL" help:"How people reach it, for links in messages; default http://LISTEN."`
-	DataDir     string     `env:"OWL_DATA_DIR" default:"var" placeholder:"DIR" help:"Folder of the key file and the private database (${default})."`
+	DataDir     string     `env:"OWL_DATA_DIR" default:"var" placeholder:"DIR" help:"Folder of key and private database (${default})."`
 	DatabaseURL string     `name:"database-url" env:"OWL_DATABASE_URL" help:"An existing PostgreSQL server instead of the private one."`
-	DemoBase    netip.Addr `env:"OWL_DEMO_BASE" default:"127.77.0.0" placeholder:"ADDRESS" help:"First address of the simulated estate (${default})."`
-	DemoPort    int        `env:"OWL_DEMO_PORT" default:"0" placeholder:"N" help:"Port of the simulated devices; 0 derives it from the first address."`
+	DemoBase    netip.Addr `env:"OWL_DEMO_BASE" default:"127.77.0.0" placeholder:"ADDRESS" help:"First simulated address (${default})."`
+	DemoPort    int        `env:"OWL_DEMO_PORT" default:"0" placeholder:"N" help:"Port of simulated devices; 0 derives it from the base."`
 	KeepDays    int        `env:"OWL_KEEP_DAYS" default:"90" placeholder:"N" help:"Days that single samples are kept (${default})."`
 	// ClockFile holds by how many seconds the wall clock is off, for rehearsals.
 	ClockFile string `env:"OWL_CLOCK_FILE" hidden:""`

@@ -15,7 +15,9 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-const past = `[{"oid":"1.2.1.5","type":"text","fixed":"wan0"},{"oid":"1.2.8.5","type":"text","fixed":""},{"oid":"1.2.2.5","type":"counter64"},{"oid":"1.9.1","type":"gauge"},{"oid":"1.2.2.7","type":"counter64"}]
+const past = `[{"oid":"1.2.1.5","type":"text","fixed":"wan0"},` +
+	`{"oid":"1.2.8.5","type":"text","fixed":""},{"oid":"1.2.2.5","type":"counter64"},` +
+	`{"oid":"1.9.1","type":"gauge"},{"oid":"1.2.2.7","type":"counter64"}]
 1000,1,12000,4200,77,5,88
 1060,0
 `
@@ -44,7 +46,10 @@ func TestHistoryBecomesAnswers(t *testing.T) {
 			for i := range copied {
 				copied[i].Rows = nil
 				for _, row := range a[i].Rows {
-					copied[i].Rows = append(copied[i].Rows, derive.Row{Index: row.Index, Values: append([]derive.Value(nil), row.Values...)})
+					copied[i].Rows = append(
+						copied[i].Rows,
+						derive.Row{Index: row.Index, Values: append([]derive.Value(nil), row.Values...)},
+					)
 				}
 			}
 			got = append(got, copied)

@@ -93,7 +93,15 @@ func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time
 			port := fmt.Sprintf("port%d", n+1)
 			parts = append(
 				parts,
-				domain.Part{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: port, Index: fmt.Sprint(n + 1), Name: port, Speed: 1e9},
+				domain.Part{
+					DeviceID: d.ID,
+					Kit:      "interfaces",
+					Kind:     "interface",
+					Key:      port,
+					Index:    fmt.Sprint(n + 1),
+					Name:     port,
+					Speed:    1e9,
+				},
 			)
 		}
 		if parts, err = tx.Parts.Add(ctx, parts); err != nil {
@@ -114,7 +122,15 @@ func (l *Large) seriesOf(device domain.ID, parts []domain.Part) (out []domain.Se
 		}
 		for _, r := range k.Readings {
 			src, _ := k.Source(r.Source)
-			x := domain.Series{DeviceID: device, Kit: k.Name, Reading: r.Key, Name: r.Name, Unit: r.Unit, Kind: r.Kind(), Interval: src.Every}
+			x := domain.Series{
+				DeviceID: device,
+				Kit:      k.Name,
+				Reading:  r.Key,
+				Name:     r.Name,
+				Unit:     r.Unit,
+				Kind:     r.Kind(),
+				Interval: src.Every,
+			}
 			if r.Of == "" {
 				out = append(out, x)
 				continue

@@ -49,8 +49,11 @@ func (w *World) responses(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	desk, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Ticket desk", Kind: "desk", Settings: map[string]string{"url": w.DeskURL}},
-		domain.Secrets{"token": w.DeskToken})
+	desk, err := w.Store.Channels.Save(
+		ctx,
+		domain.Channel{Name: "Ticket desk", Kind: "desk", Settings: map[string]string{"url": w.DeskURL}},
+		domain.Secrets{"token": w.DeskToken},
+	)
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,10 @@ func Vendors() map[string]identity.Vendor {
 			"30": {Name: "BA-3", Kind: "access point"}, "31": {Name: "BG-2", Kind: "gateway"}}},
 		root + "2": {Name: "Fathom Systems", Models: map[string]identity.Model{
 			"1": {Name: "FH-2", Kind: "hypervisor"}, "2": {Name: "FS Linux", Kind: "virtual machine"}, "3": {Name: "FK-1", Kind: "kiosk"},
-			"4": {Name: "FB-4", Kind: "departure board"}, "5": {Name: "FR-16", Kind: "camera recorder"}, "6": {Name: "FE-1", Kind: "server"}}},
+			"4": {
+				Name: "FB-4",
+				Kind: "departure board",
+			}, "5": {Name: "FR-16", Kind: "camera recorder"}, "6": {Name: "FE-1", Kind: "server"}}},
 		root + "3": {Name: "Halyard Power", Models: map[string]identity.Model{"1": {Name: "HP-3000", Kind: "UPS"}}},
 		root + "4": {Name: "Tern Storage", Models: map[string]identity.Model{"1": {Name: "TS-9", Kind: "shared store"}}},
 	}

@@ -76,7 +76,8 @@ func (a *agent) view() []object {
 			"2.2.1.2": {gosnmp.OctetString, r.name}, "2.2.1.3": {gosnmp.Integer, 6}, "2.2.1.5": {gosnmp.Gauge32, uint32(1_000_000_000)},
 			"2.2.1.7": {gosnmp.Integer, 1}, "2.2.1.8": {gosnmp.Integer, 1}, "2.2.1.10": {gosnmp.Counter32, uint32(r.in)},
 			"2.2.1.14": {gosnmp.Counter32, uint32(0)},
-			"2.2.1.16": {gosnmp.Counter32, uint32(r.out)}, "2.2.1.20": {gosnmp.Counter32, uint32(0)}, "31.1.1.1.1": {gosnmp.OctetString, r.name},
+			"2.2.1.16": {gosnmp.Counter32, uint32(r.out)}, "2.2.1.20": {gosnmp.Counter32, uint32(0)},
+			"31.1.1.1.1": {gosnmp.OctetString, r.name},
 			"31.1.1.1.6": {gosnmp.Counter64, r.in}, "31.1.1.1.10": {gosnmp.Counter64, r.out}, "31.1.1.1.15": {gosnmp.Gauge32, uint32(1000)},
 		} {
 			if !slices.Contains(a.hidden, column) {
@@ -183,7 +184,13 @@ func facing(t *testing.T, a *agent) world {
 		t,
 		w.store.Endpoints.Save(
 			ctx,
-			domain.Endpoint{DeviceID: w.device.ID, Way: "snmp", Address: netip.MustParseAddr("127.0.0.1"), CredentialID: c.ID, Settings: settings},
+			domain.Endpoint{
+				DeviceID:     w.device.ID,
+				Way:          "snmp",
+				Address:      netip.MustParseAddr("127.0.0.1"),
+				CredentialID: c.ID,
+				Settings:     settings,
+			},
 		),
 	)
 	client, err := snmp.NewClient()

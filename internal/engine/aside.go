@@ -76,8 +76,19 @@ func (c *Collector) shelfAside(log *slog.Logger) *shelf[aside] {
 		keep:  c.keepAside,
 		apart: aside.pieces,
 		refused: func(a aside, err error) {
-			log.Error("what was collected cannot be stored and is set aside", "texts", len(a.Texts), "states", a.States, "sources", a.Sources,
-				"implausible", len(a.Implausible), "error", err)
+			log.Error(
+				"what was collected cannot be stored and is set aside",
+				"texts",
+				len(a.Texts),
+				"states",
+				a.States,
+				"sources",
+				a.Sources,
+				"implausible",
+				len(a.Implausible),
+				"error",
+				err,
+			)
 		},
 	}
 }

@@ -118,7 +118,7 @@ func change(id domain.ID, to domain.Health) estate.Result {
 }
 
 var (
-	away    = errors.New("connection refused")
+	errAway = errors.New("connection refused")
 	refused = &pgconn.PgError{Code: "23503"} // foreign_key_violation
 )
 
@@ -127,7 +127,7 @@ var (
 func TestRecorderKeepsTheOrderAcrossTrouble(t *testing.T) {
 	m := &memory{refuse: func(_ estate.Result, try int) error {
 		if try <= 3 {
-			return away
+			return errAway
 		}
 		return nil
 	}}

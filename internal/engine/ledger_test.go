@@ -74,7 +74,10 @@ func lots(t *testing.T, s *store.Store) (all []*lot, devices map[domain.ID]estat
 			for _, r := range rules {
 				all = append(
 					all,
-					&lot{rule: r, series: estate.Series{ID: made[0].ID, DeviceID: d.ID, Name: "R", Kit: "k", Reading: "r", Every: time.Minute}},
+					&lot{
+						rule:   r,
+						series: estate.Series{ID: made[0].ID, DeviceID: d.ID, Name: "R", Kit: "k", Reading: "r", Every: time.Minute},
+					},
 				)
 			}
 		}
@@ -84,8 +87,10 @@ func lots(t *testing.T, s *store.Store) (all []*lot, devices map[domain.ID]estat
 		plan.Plan{
 			Name:    "Shore",
 			Enabled: true,
-			Steps: []plan.Step{{Key: "ticket", Title: "ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened},
-				AtLeast: domain.LevelNotice, Kind: domain.DeliverTicket}},
+			Steps: []plan.Step{
+				{Key: "ticket", Title: "ticket", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened},
+					AtLeast: domain.LevelNotice, Kind: domain.DeliverTicket},
+			},
 		},
 	)
 	require.NoError(t, err)

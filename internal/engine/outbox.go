@@ -76,7 +76,14 @@ func NewOutbox(s *store.Store, d Deliverer, hub *Hub, clock *Clock, file *spill.
 		lanes:    map[domain.ID]bool{},
 		underWay: map[domain.ID]bool{},
 	}
-	o.decided = &shelf[decision]{what: "outcomes of deliveries", durable: true, keep: o.finish, apart: nil, kept: o.kept, refused: o.refused}
+	o.decided = &shelf[decision]{
+		what:    "outcomes of deliveries",
+		durable: true,
+		keep:    o.finish,
+		apart:   nil,
+		kept:    o.kept,
+		refused: o.refused,
+	}
 	o.decided.open(file, log)
 	return o
 }

@@ -62,7 +62,10 @@ func TestADecisionSurvivesTheDatabaseAndUs(t *testing.T) {
 	w, path := setup(t), filepath.Join(t.TempDir(), "sent")
 	d := due(t, w, 0)
 	f := &flaky{done: map[domain.ID]int{}}
-	w.exec(t, "CREATE FUNCTION away() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'no room' USING ERRCODE = '53100'; END $$")
+	w.exec(
+		t,
+		"CREATE FUNCTION away() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'no room' USING ERRCODE = '53100'; END $$",
+	)
 	w.exec(t, "CREATE TRIGGER away BEFORE UPDATE OF done_at ON deliveries FOR EACH ROW EXECUTE FUNCTION away()")
 	file := spillFile(t, path)
 	o := engine.NewOutbox(w.store, f, engine.NewHub(), engine.NewClock(nil), file, quiet)
@@ -134,7 +137,12 @@ func TestASlowChannelDelaysNoOther(t *testing.T) {
 	)
 	later := due(t, w, quick)
 	o.Wake()
-	require.Eventually(t, func() bool { return state(t, w.store, later.ID).State == domain.DeliverySent }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return state(t, w.store, later.ID).State == domain.DeliverySent },
+		10*time.Second,
+		10*time.Millisecond,
+	)
 	began := time.Now()
 	o.Stop()
 	assert.Less(t, time.Since(began), 9*time.Second)

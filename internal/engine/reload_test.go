@@ -83,7 +83,11 @@ func TestAGatewayOfAPlaceHoldsForAllBelowIt(t *testing.T) {
 
 	require.NoError(
 		t,
-		w.store.Overrides.Set(ctx, domain.Override{PlaceID: w.device.PlaceID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)}, edge.ID),
+		w.store.Overrides.Set(
+			ctx,
+			domain.Override{PlaceID: w.device.PlaceID, Key: domain.SettingGateway, Value: fmt.Sprint(edge.ID)},
+			edge.ID,
+		),
 	)
 	late := add("np-kiosk-1", "192.0.2.9")
 	require.NoError(t, w.collector.Reload(ctx, late.ID), "any reload takes it up for all")

@@ -309,7 +309,13 @@ func (s *shelf[T]) end(patience time.Duration) {
 	defer s.mu.Unlock()
 	s.toFile()
 	if len(s.queue) > 0 {
-		s.log.Error("the database did not take everything before the end, and there is no room for it", "what", s.what, "left", len(s.queue))
+		s.log.Error(
+			"the database did not take everything before the end, and there is no room for it",
+			"what",
+			s.what,
+			"left",
+			len(s.queue),
+		)
 	}
 }
 

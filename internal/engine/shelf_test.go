@@ -64,7 +64,7 @@ func shelfOf(t *testing.T, c *cupboard, path string, durable bool) *shelf[string
 	return s
 }
 
-func gone() error { return away }
+func gone() error { return errAway }
 
 // While the database is away things go to the file within a second, in their
 // order; whoever was killed then finds them there.
@@ -91,7 +91,7 @@ func TestAShelfKeepsInItsFileWhatTheDatabaseDoesNotTake(t *testing.T) {
 
 	again := shelfOf(t, c, path, false)
 	assert.Equal(t, int64(4), again.waiting.Load())
-	assert.ErrorIs(t, again.drain(t.Context()), away)
+	assert.ErrorIs(t, again.drain(t.Context()), errAway)
 	c.is(nil)
 	require.NoError(t, again.drain(t.Context()))
 	assert.Equal(t, []string{"a", "b", "c", "d"}, c.all())
@@ -116,7 +116,7 @@ func TestAShelfKeepsEachThingOnce(t *testing.T) {
 			require.NoError(t, s.drain(t.Context()))
 			c.is(func() error {
 				if r.IntN(3) == 0 {
-					return away
+					return errAway
 				}
 				return nil
 			})

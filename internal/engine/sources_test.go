@@ -122,7 +122,8 @@ func TestSilenceIsOneTroubleAndNotMany(t *testing.T) {
 	silent.Store(false)
 	require.Eventually(t, func() bool { collect(); return w.health(t) == domain.Fine }, mode, 20*time.Millisecond)
 	changes, err := w.store.Pool().
-		Query(t.Context(), "SELECT count(*) FROM transitions WHERE to_health = 'unknown' AND at > (SELECT min(at) FROM transitions WHERE to_health = 'critical')")
+		Query(t.Context(), "SELECT count(*) FROM transitions WHERE to_health = 'unknown' AND at > (SELECT min(at) FROM "+
+			"transitions WHERE to_health = 'critical')")
 	require.NoError(t, err)
 	defer changes.Close()
 	require.True(t, changes.Next())

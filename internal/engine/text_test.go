@@ -88,7 +88,12 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 		Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
 	require.NoError(t, err)
 	w.collector.CollectNow(w.device.ID)
-	require.Eventually(t, func() bool { return w.series(t)["description"].State == domain.SeriesFailing }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return w.series(t)["description"].State == domain.SeriesFailing },
+		10*time.Second,
+		20*time.Millisecond,
+	)
 	assert.Contains(t, w.series(t)["description"].Error, "so many different texts")
 	name := w.series(t)["name"].ID
 	before := w.store.Values.LatestIn([]domain.ID{name})[name].At

@@ -76,7 +76,12 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 			}
 			return derive.Fetched{Rows: rows}
 		})
-		require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
+		require.Eventually(
+			t,
+			func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK },
+			10*time.Second,
+			20*time.Millisecond,
+		)
 		fell.Store(true)
 		require.Eventually(
 			t,
@@ -99,7 +104,12 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 			gone.Store(true)
 			w.collector.CollectNow(w.device.ID)
 		}
-		require.Eventually(t, func() bool { return len(w.openAlerts(t)) == 0 && w.health(t) == domain.Fine }, 10*time.Second, 20*time.Millisecond)
+		require.Eventually(
+			t,
+			func() bool { return len(w.openAlerts(t)) == 0 && w.health(t) == domain.Fine },
+			10*time.Second,
+			20*time.Millisecond,
+		)
 		ended, err := w.store.Alerts.One(t.Context(), alert.ID)
 		require.NoError(t, err)
 		assert.False(t, ended.EndedAt.IsZero())

@@ -52,7 +52,9 @@ func (e *Estate) buildCluster() {
 		h := e.add(fmt.Sprintf("host-%d", i), headOffice, "hypervisor", 10, 10+i)
 		h.Via, h.TCP = "hq-core-1", true
 		if i != 2 { // one of the cluster was forgotten when the others were updated
-			h.tree.find(mibSystem + "1.0").read = func(time.Time) value { return value{text: "Fathom Systems FH-2 hypervisor host, build 7731"} }
+			h.tree.find(mibSystem + "1.0").read = func(time.Time) value {
+				return value{text: "Fathom Systems FH-2 hypervisor host, build 7731"}
+			}
 			h.described("Fathom Systems FH-2 hypervisor host, build 7714", e.origin.Add(-time.Duration(5*24+i)*time.Hour))
 		}
 		h.addPorts(hostPorts(h, 10000))

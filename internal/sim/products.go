@@ -43,7 +43,14 @@ var products = map[string]product{
 		"Brackwater Networks BR-SAT satellite router, release 9.1",
 		4,
 	},
-	"firewall": {"Brackwater Networks", "BF-12", "firewall", "1.3.6.1.4.1.32473.1.20", "Brackwater Networks BF-12 firewall, release 4.4", 4},
+	"firewall": {
+		"Brackwater Networks",
+		"BF-12",
+		"firewall",
+		"1.3.6.1.4.1.32473.1.20",
+		"Brackwater Networks BF-12 firewall, release 4.4",
+		4,
+	},
 	"ap": {
 		"Brackwater Networks",
 		"BA-3",

@@ -109,7 +109,8 @@ func TestSpoiltDeskSpoilsTheInterfaceOnly(t *testing.T) {
 func TestMailSinkKeepsTheNewest(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "mail.json")
 	s := newSink(file, newFaults())
-	const text = "Subject: =?UTF-8?q?Critical=3A_caf=C3=A9?=\r\nMessage-ID: <7@owl>\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n90=20% <b>\r\n"
+	const text = "Subject: =?UTF-8?q?Critical=3A_caf=C3=A9?=\r\nMessage-ID: <7@owl>\r\nContent-Transfer-Encoding: " +
+		"quoted-printable\r\n\r\n90=20% <b>\r\n"
 	for range keepMails + 5 {
 		talk, err := s.NewSession(nil)
 		require.NoError(t, err)

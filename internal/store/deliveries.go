@@ -67,7 +67,8 @@ func (s Deliveries) Add(ctx context.Context, d domain.Delivery) (domain.Delivery
 
 // due is what may be delivered at a time: at once what was not tried yet, whatever
 // the clock showed then; notes wait for the ticket that they belong to. It takes the time twice, and what is under way.
-const due = `d.state = 'waiting' AND (d.attempts = 0 OR d.next_try_at <= ?) AND (d.lease_until IS NULL OR d.lease_until < ?) AND d.id <> ALL(?::bigint[])
+const due = `d.state = 'waiting' AND (d.attempts = 0 OR d.next_try_at <= ?)
+AND (d.lease_until IS NULL OR d.lease_until < ?) AND d.id <> ALL(?::bigint[])
 	AND (d.kind <> 'note' OR EXISTS (SELECT 1 FROM tickets t WHERE t.incident_id = d.incident_id))`
 
 // Due returns the channels that something is due for, apart from what is under
@@ -93,13 +94,17 @@ func (s Deliveries) Claim(
 	var rows []deliveryRow
 	err := s.q(ctx).Raw(`UPDATE deliveries SET lease_until = ?, attempts = attempts + 1 WHERE id IN (
 		SELECT d.id FROM deliveries d WHERE coalesce(d.channel_id, 0) = ? AND `+due+`
-		ORDER BY d.next_try_at, d.id LIMIT ? FOR UPDATE SKIP LOCKED) RETURNING *`, now.Add(lease), channel, now, now, arrayOf(underWay), limit).Scan(&rows).Error
+		ORDER BY d.next_try_at, d.id LIMIT ?
+FOR UPDATE SKIP LOCKED) RETURNING *`,
+		now.Add(lease), channel, now, now, arrayOf(underWay), limit).Scan(&rows).Error
 	return each(rows, deliveryRow.domain), err
 }
 
 // Renew lets the leases of deliveries last until a time.
 func (s Deliveries) Renew(ctx context.Context, ids []domain.ID, until time.Time) error {
-	return s.q(ctx).Exec("UPDATE deliveries SET lease_until = ? WHERE state = 'waiting' AND id = ANY(?::bigint[])", until, arrayOf(ids)).Error
+	return s.q(ctx).
+		Exec("UPDATE deliveries SET lease_until = ? WHERE state = 'waiting' AND id = ANY(?::bigint[])", until, arrayOf(ids)).
+		Error
 }
 
 // Free ends all leases: whoever had them is gone. Only the one application that
@@ -112,7 +117,8 @@ func (s Deliveries) Free(ctx context.Context) error {
 // the clock was set.
 func (s Deliveries) Shift(ctx context.Context, by time.Duration) error {
 	return s.q(ctx).
-		Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND attempts > 0", by.Seconds()).
+		Exec("UPDATE deliveries SET next_try_at = next_try_at + make_interval(secs => ?) WHERE state = 'waiting' AND "+
+			"attempts > 0", by.Seconds()).
 		Error
 }
 

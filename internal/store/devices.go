@@ -44,7 +44,8 @@ func (r deviceRow) domain() domain.Device {
 	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Kind: r.Kind,
 		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID,
 		Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
-		HealthNote: r.HealthNote, BehindID: orZero(r.BehindID), Version: r.Version, BootedAt: orNever(r.BootedAt), AgentSince: orNever(r.AgentSince), CreatedAt: r.CreatedAt.UTC()}
+		HealthNote: r.HealthNote, BehindID: orZero(r.BehindID), Version: r.Version,
+		BootedAt: orNever(r.BootedAt), AgentSince: orNever(r.AgentSince), CreatedAt: r.CreatedAt.UTC()}
 }
 
 // parseAddr reads an inet column, which may carry a prefix length.
@@ -92,7 +93,9 @@ func (s Devices) Lock(ctx context.Context, id domain.ID) (domain.Device, error) 
 func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addresses []string) (domain.Device, error) {
 	row := deviceRow{PlaceID: d.PlaceID, Name: d.Name, Address: d.Address.String(), Kind: d.Kind, Vendor: d.Vendor, Model: d.Model,
 		Description: d.Description, ObjectID: d.ObjectID, Identity: identity,
-		Health: string(domain.Unknown), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt, Version: 1}
+		Health: string(
+			domain.Unknown,
+		), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt, Version: 1}
 	if err := s.q(ctx).Create(&row).Error; err != nil {
 		return domain.Device{}, known(err)
 	}
@@ -108,7 +111,8 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
 	return must(
 		s.q(ctx).
-			Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? AND removed_at IS NULL",
+			Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? "+
+				"AND removed_at IS NULL",
 				d.PlaceID, d.Name, d.Address.String(), d.Paused, d.ID),
 	)
 }
@@ -118,7 +122,8 @@ func (s Devices) Update(ctx context.Context, d domain.Device) error {
 func (s Devices) Named(ctx context.Context, place domain.ID, name string) (domain.Device, error) {
 	var row deviceRow
 	err := s.q(ctx).
-		Take(&row, "id = (SELECT id FROM all_devices WHERE organisation_id = organisation_of(?) AND name = ? AND removed_at IS NULL)", place, name).
+		Take(&row, "id = (SELECT id FROM all_devices WHERE organisation_id = organisation_of(?) AND name = ? AND "+
+			"removed_at IS NULL)", place, name).
 		Error
 	return row.domain(), known(err)
 }
@@ -234,7 +239,8 @@ func (s Devices) Conspicuous(ctx context.Context, perPlace int, open []domain.ID
 	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+` FROM (
 		SELECT d.*, row_number() OVER (PARTITION BY place_id ORDER BY `+badness+` DESC, name) AS place FROM devices d
 		WHERE health <> 'fine' OR place_id = ANY(?::bigint[])) d
-		WHERE d.place <= ? OR d.place_id = ANY(?::bigint[]) ORDER BY `+badness+" DESC, d.name", arrayOf(open), perPlace, arrayOf(open)).Rows()
+		WHERE d.place <= ? OR d.place_id = ANY(?::bigint[])
+			ORDER BY `+badness+" DESC, d.name", arrayOf(open), perPlace, arrayOf(open)).Rows()
 	return collect(rows, err, scanDevice)
 }
 
@@ -274,7 +280,10 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	q = when(q, f.Health != "", "d.health = ?", string(f.Health))
 	q = when(q, f.Kind != "", "d.kind = ?", f.Kind)
 	if f.Search != "" {
-		q = q.Where("concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE ?", "%"+escapeLike(f.Search)+"%")
+		q = q.Where(
+			"concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE ?",
+			"%"+escapeLike(f.Search)+"%",
+		)
 	}
 	if err := q.Count(&total).Error; err != nil {
 		return nil, 0, err

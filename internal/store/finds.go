@@ -81,9 +81,12 @@ var anew = clause.AssignmentColumns(
 // decided keeps what people decided, until a device is found to have moved.
 var decided = clause.Assignments(map[string]any{
 	"verdict": gorm.Expr(
-		"CASE WHEN finds.verdict = 'ignored' OR finds.verdict = 'adopted' AND excluded.verdict <> 'moved' THEN finds.verdict ELSE excluded.verdict END",
+		"CASE WHEN finds.verdict = 'ignored' OR finds.verdict = 'adopted' AND excluded.verdict <> 'moved' THEN finds.verdict " +
+			"ELSE excluded.verdict END",
 	),
-	"device_id": gorm.Expr("CASE WHEN finds.verdict = 'ignored' THEN finds.device_id ELSE coalesce(excluded.device_id, finds.device_id) END"),
+	"device_id": gorm.Expr(
+		"CASE WHEN finds.verdict = 'ignored' THEN finds.device_id ELSE coalesce(excluded.device_id, finds.device_id) END",
+	),
 })
 
 // Save inserts finds, or brings those of the same sweep and identity up to date.

@@ -25,6 +25,8 @@ func (s Hits) Find(ctx context.Context, text string, limit int) ([]Hit, error) {
 		UNION ALL (SELECT 'incident', i.id, i.title, i.state FROM incidents i WHERE i.title ILIKE ? ORDER BY i.opened_at DESC LIMIT 5)
 		UNION ALL (SELECT 'rule', r.id, r.name, r.kit FROM rules r WHERE r.name ILIKE ? ORDER BY r.name LIMIT 5)
 		UNION ALL (SELECT 'part', p.device_id, p.name || ' of ' || d.name, p.note FROM parts p JOIN devices d ON d.id = p.device_id
-			WHERE p.name ILIKE ? OR p.note ILIKE ? ORDER BY p.name, d.name LIMIT 6)`, like, like, limit, like, like, like, like, like).Scan(&hits).Error
+			WHERE p.name ILIKE ? OR p.note ILIKE ?
+ORDER BY p.name, d.name LIMIT 6)`,
+		like, like, limit, like, like, like, like, like).Scan(&hits).Error
 	return hits, err
 }

@@ -40,8 +40,10 @@ func (incidentRow) TableName() string { return "incidents" }
 func (r incidentRow) domain() domain.Incident {
 	return domain.Incident{ID: r.ID, DeviceID: r.DeviceID, Cause: r.Cause, Title: r.Title, Level: r.Level, Worst: r.Worst,
 		FellAt: orNever(r.FellAt), FellTo: r.FellTo, State: domain.IncidentState(r.State),
-		OpenedAt: r.OpenedAt.UTC(), EpisodeAt: r.EpisodeAt.UTC(), AcknowledgedAt: orNever(r.AcknowledgedAt), AcknowledgedBy: r.AcknowledgedBy,
-		RecoveredAt: orNever(r.RecoveredAt), ResolvedAt: orNever(r.ResolvedAt), ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Why: r.Why}
+		OpenedAt: r.OpenedAt.UTC(), EpisodeAt: r.EpisodeAt.UTC(), AcknowledgedAt: orNever(r.AcknowledgedAt),
+		AcknowledgedBy: r.AcknowledgedBy,
+		RecoveredAt:    orNever(r.RecoveredAt), ResolvedAt: orNever(r.ResolvedAt),
+		ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Why: r.Why}
 }
 
 // Save inserts an incident, or changes one that has an id.
@@ -97,7 +99,12 @@ func (s Incidents) LockCause(ctx context.Context, deviceID domain.ID, cause stri
 // it until the transaction ends.
 func (s Incidents) LockOpen(ctx context.Context, deviceID domain.ID) ([]domain.Incident, error) {
 	var rows []incidentRow
-	err := s.q(ctx).Clauses(forUpdate).Where("device_id = ? AND state <> ?", deviceID, domain.IncidentResolved).Order("id").Find(&rows).Error
+	err := s.q(ctx).
+		Clauses(forUpdate).
+		Where("device_id = ? AND state <> ?", deviceID, domain.IncidentResolved).
+		Order("id").
+		Find(&rows).
+		Error
 	return each(rows, incidentRow.domain), err
 }
 
@@ -127,7 +134,8 @@ func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain
 func (s Incidents) Places(ctx context.Context, ids []domain.ID) (map[domain.ID]domain.ID, error) {
 	var rows []struct{ ID, PlaceID int64 }
 	err := s.q(ctx).
-		Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = ANY(?::bigint[])", arrayOf(ids)).
+		Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = "+
+			"ANY(?::bigint[])", arrayOf(ids)).
 		Scan(&rows).
 		Error
 	out := make(map[domain.ID]domain.ID, len(rows))

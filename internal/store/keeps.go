@@ -31,7 +31,8 @@ type keepRow struct {
 	domain.KeepDays `       gorm:"embedded"`
 }
 
-const keepColumns = "coalesce(points, 0) AS points, coalesce(five_minutes, 0) AS five_minutes, coalesce(hours, 0) AS hours, coalesce(days, 0) AS days"
+const keepColumns = "coalesce(points, 0) AS points, coalesce(five_minutes, 0) AS five_minutes, coalesce(hours, 0) AS hours, " +
+	"coalesce(days, 0) AS days"
 
 // All returns for how long samples of readings are kept, where that is not
 // the setting for all.

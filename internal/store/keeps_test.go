@@ -43,7 +43,14 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 		} {
 			from := day - day%row.span
 			exec(
-				fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s_%d PARTITION OF %s FOR VALUES FROM (%d) TO (%d)", table, from, table, from, from+row.span),
+				fmt.Sprintf(
+					"CREATE TABLE IF NOT EXISTS %s_%d PARTITION OF %s FOR VALUES FROM (%d) TO (%d)",
+					table,
+					from,
+					table,
+					from,
+					from+row.span,
+				),
 			)
 			if table == "days" {
 				exec("INSERT INTO days VALUES (7, $1, 1, $2)", day, row.data)
@@ -59,7 +66,13 @@ func TestSamplesAtRestSurviveMigration(t *testing.T) {
 	counts := func() (points int, rollups int) {
 		require.NoError(
 			t,
-			s.Samples.Points(ctx, []int64{7}, begin.AddDate(-2, 0, 0), now, func(_ int64, p []codec.Point) error { points += len(p); return nil }),
+			s.Samples.Points(
+				ctx,
+				[]int64{7},
+				begin.AddDate(-2, 0, 0),
+				now,
+				func(_ int64, p []codec.Point) error { points += len(p); return nil },
+			),
 		)
 		_, err := s.Samples.Range(
 			ctx,

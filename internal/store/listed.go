@@ -46,7 +46,10 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 	q = when(q, f.State != "" && f.State != domain.KeptApart, "s.state = ?", f.State)
 	q = when(q, f.State == domain.KeptApart, "EXISTS (SELECT 1 FROM implausible i WHERE i.series_id = s.id)")
 	if len(f.Of) > 0 {
-		q = q.Where("(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))", recordsOf(f.Of))
+		q = q.Where(
+			"(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))",
+			recordsOf(f.Of),
+		)
 	}
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
@@ -69,7 +72,8 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 		q = s.page(ctx, ids, f)
 	}
 	var rows []ListedValue
-	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, s.unit, s.kind, s.every_s, s.state, s.error").
+	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, " +
+		"s.unit, s.kind, s.every_s, s.state, s.error").
 		Scan(&rows).
 		Error
 	for i := range rows {
@@ -160,6 +164,10 @@ func (s Values) page(ctx context.Context, ids []domain.ID, f domain.ValueFilter)
 	for _, k := range keys[min(f.Offset, len(keys)):min(f.Offset+f.Limit, len(keys))] {
 		shown = append(shown, k.id)
 	}
-	return s.q(ctx).Table("unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)", arrayOf(shown)).Joins("JOIN series s ON s.id = o.id").
-		Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id").Order("o.place")
+	return s.q(ctx).
+		Table("unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)", arrayOf(shown)).
+		Joins("JOIN series s ON s.id = o.id").
+		Joins("JOIN devices d ON d.id = s.device_id").
+		Joins("LEFT JOIN parts p ON p.id = s.part_id").
+		Order("o.place")
 }

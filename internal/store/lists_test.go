@@ -157,7 +157,10 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 			SeriesID: first.ID,
 			Sample:   domain.Sample{At: now, Value: 7},
 		}, {SeriesID: more[0].ID, Sample: domain.Sample{At: now.Add(time.Minute), Value: -2}}}))
-	require.NoError(t, s.Series.SetStates(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}))
+	require.NoError(
+		t,
+		s.Series.SetStates(ctx, []domain.Series{{ID: more[1].ID, State: domain.SeriesFailing, Error: "no answer within 2 s"}}),
+	)
 	names := func(f domain.ValueFilter) (out []string) {
 		f.Limit = max(f.Limit, 1)
 		rows, _, err := s.Values.Listed(ctx, f)
@@ -249,12 +252,14 @@ func TestConstraintsHold(t *testing.T) {
 	d, series := world(t, s)
 	for name, sql := range map[string]string{
 		"series of no device": "INSERT INTO series (device_id, kit, reading, name, unit, every_s) VALUES (999, 'k', 'x', 'X', '', 60)",
-		"same series twice":   fmt.Sprintf("INSERT INTO series (device_id, kit, reading, name, unit, every_s) VALUES (%d, 'k', 'r', 'R', '', 60)", d.ID),
-		"unknown health":      fmt.Sprintf("UPDATE devices SET health = 'splendid' WHERE id = %d", d.ID),
-		"level out of range":  fmt.Sprintf("INSERT INTO incidents (device_id, cause, title, level, state, opened_at, episode_at) VALUES (%d, 'c', 't', 9, 'open', now(), now())", d.ID),
-		"place of itself":     fmt.Sprintf("UPDATE places SET parent_id = id WHERE id = %d", d.PlaceID),
-		"place that is used":  fmt.Sprintf("DELETE FROM places WHERE id = %d", d.PlaceID),
-		"port":                fmt.Sprintf("UPDATE devices SET port = 70000 WHERE id = %d", d.ID),
+		"same series twice": fmt.Sprintf("INSERT INTO series (device_id, kit, reading, name, unit, every_s) VALUES (%d, 'k', "+
+			"'r', 'R', '', 60)", d.ID),
+		"unknown health": fmt.Sprintf("UPDATE devices SET health = 'splendid' WHERE id = %d", d.ID),
+		"level out of range": fmt.Sprintf("INSERT INTO incidents (device_id, cause, title, level, state, opened_at, "+
+			"episode_at) VALUES (%d, 'c', 't', 9, 'open', now(), now())", d.ID),
+		"place of itself":    fmt.Sprintf("UPDATE places SET parent_id = id WHERE id = %d", d.PlaceID),
+		"place that is used": fmt.Sprintf("DELETE FROM places WHERE id = %d", d.PlaceID),
+		"port":               fmt.Sprintf("UPDATE devices SET port = 70000 WHERE id = %d", d.ID),
 	} {
 		_, err := s.Pool().Exec(ctx, sql)
 		assert.Error(t, err, name)

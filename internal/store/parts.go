@@ -108,7 +108,8 @@ func (s Parts) Change(ctx context.Context, parts []domain.Part) error {
 		return partChange{p.ID, p.Index, p.Called, p.Name, p.Marks, p.Reason, p.Note, p.Speed, moment(p.GoneAt)}
 	})
 	return known(s.q(ctx).Exec(`UPDATE parts p
-		SET index = n.index, called = n.called, name = n.name, marks = n.marks, reason = n.reason, note = n.note, speed = n.speed, gone_at = n.gone_at
+		SET index = n.index, called = n.called, name = n.name, marks = n.marks,
+reason = n.reason, note = n.note, speed = n.speed, gone_at = n.gone_at
 		FROM jsonb_to_recordset(?::jsonb)
 			AS n(id bigint, index text, called text, name text, marks text, reason text, note text, speed float8, gone_at timestamptz)
 		WHERE p.id = n.id`, recordsOf(changes)).Error)

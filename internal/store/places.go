@@ -69,7 +69,8 @@ func (s Places) Holds(ctx context.Context, id domain.ID) (out []string, err erro
 		(SELECT count(*) FROM all_devices WHERE place_id = @id AND removed_at IS NULL) AS devices,
 		(SELECT count(*) FROM all_devices WHERE place_id = @id AND removed_at IS NOT NULL) AS removed,
 		(SELECT count(*) FROM teams WHERE place_id = @id) AS teams, (SELECT count(*) FROM grants WHERE place_id = @id) AS grants,
-		(SELECT count(*) FROM sweeps WHERE place_id = @id) AS sweeps, (SELECT count(*) FROM credentials WHERE place_id = @id) AS credentials`,
+		(SELECT count(*) FROM sweeps WHERE place_id = @id) AS sweeps,
+		(SELECT count(*) FROM credentials WHERE place_id = @id) AS credentials`,
 		map[string]any{"id": id}).Scan(&n).Error
 	for _, x := range []struct {
 		n         int

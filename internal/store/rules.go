@@ -130,7 +130,8 @@ type Level struct {
 // rest; held trouble does not count.
 func (s Rules) Levels(ctx context.Context, deviceID domain.ID) (rows []Level, err error) {
 	return rows, s.q(ctx).
-		Raw(`SELECT r.series_id, coalesce(s.part_id, 0) AS part_id, max(r.level) AS level FROM rule_states r JOIN series s ON s.id = r.series_id
+		Raw(`SELECT r.series_id, coalesce(s.part_id, 0) AS part_id, max(r.level) AS level FROM rule_states r
+			JOIN series s ON s.id = r.series_id
 		WHERE s.device_id = ? AND r.level > 0 AND NOT r.held GROUP BY 1, 2`, deviceID).
 		Scan(&rows).
 		Error

@@ -95,8 +95,10 @@ var columns = map[string]string{
 		" THEN reason ELSE '" + BehindUnseen + "' END AS reason, held, CASE WHEN " + behindSeen + " THEN behind_id END AS behind_id, why",
 }
 
-const deviceTold = "id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, health_since, CASE WHEN " +
-	behindSeen + " THEN health_note ELSE '" + BehindUnseen + "' END AS health_note, booted_at, agent_since, created_at, version, CASE WHEN " +
+const deviceTold = "id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, " +
+	"health_since, CASE WHEN " +
+	behindSeen + " THEN health_note ELSE '" + BehindUnseen + "' END AS health_note, booted_at, agent_since, created_at, " +
+	"version, CASE WHEN " +
 	behindSeen + " THEN behind_id END AS behind_id"
 
 // within are the rows of each table that belong to the places $P. What belongs to

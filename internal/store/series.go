@@ -28,8 +28,21 @@ type seriesRow struct {
 func (seriesRow) TableName() string { return "series" }
 
 func (r seriesRow) domain() domain.Series {
-	return domain.Series{ID: r.ID, DeviceID: r.DeviceID, PartID: orZero(r.PartID), Kit: r.Kit, Reading: r.Reading, Name: r.Name, Unit: r.Unit,
-		Kind: domain.SeriesKind(r.Kind), Interval: time.Duration(r.EveryS) * time.Second, State: domain.SeriesState(r.State), Error: r.Error}
+	return domain.Series{
+		ID:       r.ID,
+		DeviceID: r.DeviceID,
+		PartID:   orZero(r.PartID),
+		Kit:      r.Kit,
+		Reading:  r.Reading,
+		Name:     r.Name,
+		Unit:     r.Unit,
+		Kind: domain.SeriesKind(
+			r.Kind,
+		),
+		Interval: time.Duration(r.EveryS) * time.Second,
+		State:    domain.SeriesState(r.State),
+		Error:    r.Error,
+	}
 }
 
 // Of returns the series of a device, or of all for id 0.

@@ -84,7 +84,8 @@ func (s Sources) Set(ctx context.Context, sources []domain.Source) error {
 			AS n(device_id bigint, kit text, source text, state text, error text, failure text, faulty boolean, since timestamptz)
 				JOIN devices d ON d.id = n.device_id
 		ON CONFLICT (device_id, kit, source) DO UPDATE
-			SET state = excluded.state, error = excluded.error, failure = excluded.failure, faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
+			SET state = excluded.state, error = excluded.error, failure = excluded.failure,
+faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
 }
 
 // Keep removes the sources of a device that it is no longer asked; kept are

@@ -164,13 +164,15 @@ func TestSamplesOfTheFirstReleaseAreTakenOver(t *testing.T) {
 	require.NoError(t, s.MigrateTo(ctx, 2))
 	day := now.Truncate(24*time.Hour).AddDate(0, 0, -2)
 	_, err := s.Pool().
-		Exec(ctx, "CREATE TABLE samples_x PARTITION OF samples FOR VALUES FROM ('2000-01-01') TO ('2100-01-01'); CREATE TABLE steps_x PARTITION OF steps FOR VALUES FROM ('2000-01-01') TO ('2100-01-01')")
+		Exec(ctx, "CREATE TABLE samples_x PARTITION OF samples FOR VALUES FROM ('2000-01-01') TO ('2100-01-01'); CREATE TABLE "+
+			"steps_x PARTITION OF steps FOR VALUES FROM ('2000-01-01') TO ('2100-01-01')")
 	require.NoError(t, err)
 	_, err = s.Pool().
 		Exec(ctx, "INSERT INTO samples SELECT i % 2 + 1, $1::timestamptz + i * interval '1 minute', i FROM generate_series(0, 599) i", day)
 	require.NoError(t, err)
 	_, err = s.Pool().
-		Exec(ctx, "INSERT INTO steps SELECT 1, $1::timestamptz + i * interval '15 minutes', 15, i, i + 1, i + 9 FROM generate_series(0, 191) i", day.AddDate(0, 0, -1))
+		Exec(ctx, "INSERT INTO steps SELECT 1, $1::timestamptz + i * interval '15 minutes', 15, i, i + 1, i + 9 FROM "+
+			"generate_series(0, 191) i", day.AddDate(0, 0, -1))
 	require.NoError(t, err)
 	_, err = s.Migrate(ctx)
 	require.NoError(t, err)

@@ -169,7 +169,8 @@ func checkRules(t *testing.T, s *store.Store) {
 	}
 	assert.ElementsMatch(t, []string{
 		"Does not answer | reach | true | Critical above 99 % for 2 values in a row; fine again at or below 50 %.",
-		"Volumes on the ships | volume | false | Warning above 91.5 %, notice above 70 % for 5 values in a row; fine again at or below 68 % for 3 values in a row.",
+		"Volumes on the ships | volume | false | Warning above 91.5 %, notice above 70 % for 5 values in a row; fine again at " +
+			"or below 68 % for 3 values in a row.",
 		"Our own |  | true | Warning below 500 ms; fine again at or above 700 ms.",
 	}, words)
 }

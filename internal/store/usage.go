@@ -96,7 +96,8 @@ func (s Sizes) tableUsage(ctx context.Context, table string, since int) (found [
 	}
 	part = min(1, lookedAt/max(1, pages))
 	err = s.q(ctx).Raw(fmt.Sprintf(`SELECT s.kit, s.reading, s.device_id, sum(octet_length(x.data) + %[1]d)::float8 AS bytes,
-		coalesce(sum(octet_length(x.data) + %[1]d) FILTER (WHERE x.day >= %[2]d), 0)::float8 AS latest FROM %[3]s x TABLESAMPLE SYSTEM (%[4]s)
+		coalesce(sum(octet_length(x.data) + %[1]d) FILTER (WHERE x.day >= %[2]d), 0)::float8 AS latest
+			FROM %[3]s x TABLESAMPLE SYSTEM (%[4]s)
 		JOIN series s ON s.id = x.series_id GROUP BY 1, 2, 3`, samples.Overhead, since, table, samples.Percent(part))).Scan(&found).Error
 	total := 0.0
 	for _, f := range found {

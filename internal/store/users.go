@@ -71,7 +71,8 @@ func (s Users) Add(ctx context.Context, u domain.User) (domain.User, error) {
 // Update changes what is known of a person, whose version it must be.
 func (s Users) Update(ctx context.Context, u domain.User) error {
 	return same(s.q(ctx).Exec(`UPDATE users SET display = ?, place_id = ?, locked = ?, removed_at = ?, hash = ?, version = version + 1
-		WHERE id = ? AND version = ? AND removed_at IS NULL`, u.Display, null(u.PlaceID), u.Locked, moment(u.RemovedAt), u.Hash, u.ID, u.Version))
+		WHERE id = ? AND version = ? AND removed_at IS NULL`,
+		u.Display, null(u.PlaceID), u.Locked, moment(u.RemovedAt), u.Hash, u.ID, u.Version))
 }
 
 // Seen notes that a person signed in.

@@ -94,7 +94,8 @@ func (s *Words) codeWords(ctx context.Context, words []wordKey, codes map[wordKe
 				WHERE w.series_id = g.series_id) + row_number() OVER (PARTITION BY g.series_id ORDER BY g.place) AS code
 			FROM given g JOIN series s ON s.id = g.series_id
 			WHERE NOT EXISTS (SELECT FROM words w WHERE w.series_id = g.series_id AND w.digest = decode(g.digest, 'hex')))
-		INSERT INTO words SELECT series_id, code, decode(digest, 'hex'), word FROM fresh WHERE code <= ?`, records, mostWords).Error; err != nil {
+		INSERT INTO words SELECT series_id, code, decode(digest, 'hex'), word FROM fresh
+			WHERE code <= ?`, records, mostWords).Error; err != nil {
 		return err
 	}
 	var coded []codedWord

@@ -79,7 +79,8 @@ func TestTextsAreKeptAsRuns(t *testing.T) {
 	require.NoError(
 		t,
 		s.Pool().
-			QueryRow(ctx, "SELECT (SELECT count(*) FROM rollup_5m) + (SELECT count(*) FROM rollup_1h) + (SELECT count(*) FROM rollup_1d), (SELECT count(*) FROM runs)").
+			QueryRow(ctx, "SELECT (SELECT count(*) FROM rollup_5m) + (SELECT count(*) FROM rollup_1h) + (SELECT count(*) FROM "+
+				"rollup_1d), (SELECT count(*) FROM runs)").
 			Scan(&rollups, &rows),
 	)
 	assert.Zero(t, rollups, "the mean of texts says nothing")

@@ -61,7 +61,10 @@ func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
 	sessions.Store = p.Sessions
 	sessions.Lifetime = middleware.SessionTime
-	sessions.Cookie.Name, sessions.Cookie.HttpOnly, sessions.Cookie.SameSite, sessions.Cookie.Secure = "owl", true, http.SameSiteLaxMode, p.Secure
+	sessions.Cookie.Name = "owl"
+	sessions.Cookie.HttpOnly = true
+	sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sessions.Cookie.Secure = p.Secure
 	strip := newStrip(p.Watch, p.Run)
 	var menu menu
 	r, err := render.New(func(req *http.Request, f *render.Frame) (err error) {

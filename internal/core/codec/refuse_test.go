@@ -48,10 +48,14 @@ func TestColumnsOfIntsThatCannotBe(t *testing.T) {
 		"an exception for each":              {bytesOf(0, zero, uint64(2), none, uint64(2), uint64(1), uint64(4)), 2, []int64{1, 2}},
 		"more exceptions than values":        {bytesOf(0, zero, uint64(3), none, uint64(2), uint64(1), uint64(4), none, uint64(4)), 2, nil},
 		"an exception behind the last value": {bytesOf(0, zero, uint64(1), uint64(2), uint64(2)), 2, nil},
-		"an exception that goes round":       {bytesOf(0, zero, uint64(2), uint64(1), uint64(2), uint64(math.MaxUint64), uint64(2)), 2, nil},
-		"high bits that fit":                 {bytesOf(60, zero, uint64(1), 0, 0, 0, 0, 0, 0, 0, 0, none, uint64(15)), 1, []int64{15 << 59}},
-		"high bits that do not fit":          {bytesOf(60, zero, uint64(1), 0, 0, 0, 0, 0, 0, 0, 0, none, uint64(16)), 1, nil},
-		"an exception to 64 bits":            {bytesOf(63, 64, zero, uint64(1), 2, 0, 0, 0, 0, 0, 0, 0, none, uint64(1)), 1, nil},
+		"an exception that goes round": {
+			bytesOf(0, zero, uint64(2), uint64(1), uint64(2), uint64(math.MaxUint64), uint64(2)), 2, nil,
+		},
+		"high bits that fit": {
+			bytesOf(60, zero, uint64(1), 0, 0, 0, 0, 0, 0, 0, 0, none, uint64(15)), 1, []int64{15 << 59},
+		},
+		"high bits that do not fit": {bytesOf(60, zero, uint64(1), 0, 0, 0, 0, 0, 0, 0, 0, none, uint64(16)), 1, nil},
+		"an exception to 64 bits":   {bytesOf(63, 64, zero, uint64(1), 2, 0, 0, 0, 0, 0, 0, 0, none, uint64(1)), 1, nil},
 	} {
 		r := reader{in: c.in}
 		got := r.ints(nil, c.n)

@@ -14,7 +14,12 @@ func TestRunsEndWithTheirValueOrAPause(t *testing.T) {
 	points := []Point{at(0, 1), at(1, 1), at(2, 2), at(3, 1), at(4, 1), at(9, 1)}
 	const minute = 60_000
 	assert.Equal(t, []Run{
-		{t0, t0 + minute, 2, 1}, {t0 + 2*minute, t0 + 2*minute, 1, 2}, {t0 + 3*minute, t0 + 4*minute, 2, 1}, {t0 + 9*minute, t0 + 9*minute, 1, 1},
+		{
+			t0,
+			t0 + minute,
+			2,
+			1,
+		}, {t0 + 2*minute, t0 + 2*minute, 1, 2}, {t0 + 3*minute, t0 + 4*minute, 2, 1}, {t0 + 9*minute, t0 + 9*minute, 1, 1},
 	}, Runs(nil, points, 3*minute), "five minutes without a point are a pause")
 	assert.Len(t, Runs(nil, points, 5*minute), 3)
 	assert.Len(t, Runs(nil, points, 0), 3, "any pause is allowed")

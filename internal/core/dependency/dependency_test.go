@@ -29,8 +29,10 @@ func TestJudge(t *testing.T) {
 			[]Hop{hop("switch", 5*time.Second, false), hop("edge", time.Second, false), hop("core-one", time.Second, true)},
 			Unreachable, "edge",
 		},
-		"the hop was not asked since":       {[]Hop{hop("edge", -5*time.Second, true)}, Wait, "edge"},
-		"silence known beats waiting":       {[]Hop{hop("switch", -time.Second, true), hop("edge", -time.Second, false)}, Unreachable, "edge"},
+		"the hop was not asked since": {[]Hop{hop("edge", -5*time.Second, true)}, Wait, "edge"},
+		"silence known beats waiting": {
+			[]Hop{hop("switch", -time.Second, true), hop("edge", -time.Second, false)}, Unreachable, "edge",
+		},
 		"a hop that is not watched is open": {[]Hop{{ID: 1, Name: "modem"}}, Down, ""},
 	} {
 		verdict, by, trace := Judge(noon, c.hops)

@@ -15,9 +15,11 @@ const (
 )
 
 var advice = map[Failure]string{
-	Silent: "Nothing comes back: is it powered, and is what it is reached through in order? Where it answers otherwise, its credential may be " +
+	Silent: "Nothing comes back: is it powered, and is what it is reached through in order? Where it answers otherwise, its " +
+		"credential may be " +
 		"refused, of which agents say nothing. Then look at its console.",
-	Denied: "The device is up and answers otherwise, and not here: most agents say nothing where a credential is wrong. Compare the credential and " +
+	Denied: "The device is up and answers otherwise, and not here: most agents say nothing where a credential is wrong. Compare " +
+		"the credential and " +
 		"the port with the device's own settings, and see whether it lets this machine ask at all.",
 	Refused: "The machine is up, but nothing listens on the port: start what should answer there, or correct the port of its endpoint.",
 	NoWay:   "The network does not know a way to it: look at the routes, and at the router or switch next to it.",

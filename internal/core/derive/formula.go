@@ -146,7 +146,14 @@ func (f Formula) rate(raw Value, got Fetched, row Row, st *State, ceiling float6
 	default:
 		return 0, problem(fmt.Sprintf("expected a counter, got “%.40s”", raw))
 	}
-	now := rate.Reading{At: got.When(row), Count: raw.Count, Bits: bits, Uptime: got.Uptime, UptimeKnown: got.UptimeKnown, Of: f.instance(row)}
+	now := rate.Reading{
+		At:          got.When(row),
+		Count:       raw.Count,
+		Bits:        bits,
+		Uptime:      got.Uptime,
+		UptimeKnown: got.UptimeKnown,
+		Of:          f.instance(row),
+	}
 	var old *rate.Reading
 	if st.looks > 0 {
 		old = &st.last

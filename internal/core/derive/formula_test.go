@@ -25,7 +25,8 @@ func TestBytesBecomeBits(t *testing.T) {
 	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
 	var st State
 	fetch := func(s int, count uint64) (float64, bool, string) {
-		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0).all()
+		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0).
+			all()
 	}
 	_, ok, problem := fetch(0, 1_000_000)
 	assert.False(t, ok)
@@ -53,8 +54,11 @@ func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
 		assert.False(t, ok)
 		assert.Equal(
 			t,
-			string("with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than once in between: "+
-				"let the device give its 64-bit counter, or collect it each 34\u00a0s"),
+			string(
+				"with 1\u00a0Gbit/s this is too fast for its 32-bit counter at 1\u00a0min, which may pass its end more than "+
+					"once in between: "+
+					"let the device give its 64-bit counter, or collect it each 34\u00a0s",
+			),
 			problem,
 		)
 	}

@@ -212,7 +212,9 @@ func (e *Estate) endGone(d *device, all []Series, now time.Time) (out Result) {
 			continue
 		}
 		for _, st := range s.states {
-			out.Add(e.drop(d, s, st, now, "it is no longer collected", "The series is gone: its part has vanished, or its kit was taken off"))
+			out.Add(
+				e.drop(d, s, st, now, "it is no longer collected", "The series is gone: its part has vanished, or its kit was taken off"),
+			)
 		}
 		delete(d.series, id)
 		delete(e.series, id)

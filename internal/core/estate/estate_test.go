@@ -326,9 +326,17 @@ func TestStatesAreJudgedToo(t *testing.T) {
 	e := New()
 	e.SetRules(
 		[]rule.Rule{
-			{ID: 5, Name: "port down", Title: "{part} of {device} is down", Kit: "i", Reading: "state", Enabled: true, Condition: &state.Condition{
-				Codes: map[int]string{1: "up", 2: "down"}, Levels: map[domain.Level][]string{domain.LevelWarning: {"down"}},
-				For: rule.Hold{Time: time.Minute}, Recover: rule.Hold{Values: 1}}},
+			{
+				ID:      5,
+				Name:    "port down",
+				Title:   "{part} of {device} is down",
+				Kit:     "i",
+				Reading: "state",
+				Enabled: true,
+				Condition: &state.Condition{
+					Codes: map[int]string{1: "up", 2: "down"}, Levels: map[domain.Level][]string{domain.LevelWarning: {"down"}},
+					For: rule.Hold{Time: time.Minute}, Recover: rule.Hold{Values: 1}},
+			},
 		},
 	)
 	e.Set(

@@ -103,7 +103,10 @@ func (l *life) seriesOf(id domain.ID) []Series {
 	all := []Series{{ID: id * 10, Kit: "r", Reading: "loss", Name: "Loss", Unit: "%", Every: every, Reach: true}}
 	for n := range int64(3) {
 		if v := volumeOf(id, n); l.volumes[v] {
-			all = append(all, Series{ID: v, PartID: v, Part: fmt.Sprint("/v", n), Kit: "h", Reading: "used", Name: "Used", Unit: "%", Every: every})
+			all = append(
+				all,
+				Series{ID: v, PartID: v, Part: fmt.Sprint("/v", n), Kit: "h", Reading: "used", Name: "Used", Unit: "%", Every: every},
+			)
 		}
 	}
 	return all
@@ -330,7 +333,14 @@ func (l *life) rest() {
 		case l.dead[id] && !way:
 			require.Equal(l, domain.Critical, l.health[id], "step %d: device %d is dead, and the way to it clear", l.step, id)
 		case !l.dead[id] && !way:
-			require.NotContains(l, []domain.Health{domain.Unreachable, domain.Unknown}, l.health[id], "step %d: device %d answers", l.step, id)
+			require.NotContains(
+				l,
+				[]domain.Health{domain.Unreachable, domain.Unknown},
+				l.health[id],
+				"step %d: device %d answers",
+				l.step,
+				id,
+			)
 		case !l.dead[id] && before[id] != domain.Critical && !l.pausedOn(d.ViaID):
 			require.Equal(l, domain.Unreachable, l.health[id], "step %d: device %d is out of reach", l.step, id)
 		}

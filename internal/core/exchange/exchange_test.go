@@ -62,9 +62,8 @@ func TestOpenMetricsIsAsTheStandardSays(t *testing.T) {
 	assert.Equal(t, `# TYPE owl_host_resources_volume_share gauge
 # HELP owl_host_resources_volume_share volume_share of the kit host-resources
 owl_host_resources_volume_share{device="log-1",part="/data",kit="host-resources",reading="volume_share",unit="%"} 83.2 1795435200.000
-owl_host_resources_volume_share{device="log-1",part="/data",kit="host-resources",reading="volume_share",unit="%"} 0.3333333333333333 1795435201.234
-# EOF
-`, text.String())
+owl_host_resources_volume_share{device="log-1",part="/data",kit="host-resources",reading="volume_share",unit="%"} `+
+		"0.3333333333333333 1795435201.234\n# EOF\n", text.String())
 }
 
 func TestWrongLinesAreNamed(t *testing.T) {

@@ -57,7 +57,11 @@ func TestCheckCleansAndFillsIn(t *testing.T) {
 	clean, errs = Check(fields, map[string]string{"port": "0", "speed": "7"})
 	assert.Equal(
 		t,
-		domain.FieldErrors{"port": "Must be a whole number from 1 to 65535.", "speed": "There is no such setting.", "community": "Must be set."},
+		domain.FieldErrors{
+			"port":      "Must be a whole number from 1 to 65535.",
+			"speed":     "There is no such setting.",
+			"community": "Must be set.",
+		},
 		errs,
 	)
 	assert.Empty(t, clean, "what is not set is not there")

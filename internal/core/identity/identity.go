@@ -196,7 +196,8 @@ func KindOf(services int, description string) string {
 	text := strings.ToLower(description)
 	for _, w := range []struct{ word, kind string }{
 		{"access point", "access point"}, {"firewall", "firewall"}, {"router", "router"}, {"switch", "switch"},
-		{"ups", "UPS"}, {"printer", "printer"}, {"hypervisor", "hypervisor"}, {"storage", "storage"}, {"linux", "server"}, {"windows", "server"},
+		{"ups", "UPS"}, {"printer", "printer"}, {"hypervisor", "hypervisor"}, {"storage", "storage"}, {"linux", "server"},
+		{"windows", "server"},
 	} {
 		if strings.Contains(text, w.word) {
 			return w.kind

@@ -56,7 +56,11 @@ func MatchRows(known, seen []Row, left map[string]string) []Match {
 		m.out[i] = Match{-1, Fresh}
 	}
 	m.pair(SameRow, func(r Row) string { return r.Called + "\x00" + r.Index }, func(k, s Row) bool { return !differ(k.Marks, s.Marks) })
-	m.pair(SameMark, func(r Row) string { return r.Called + "\x00" + r.Marks }, func(k, s Row) bool { return s.Called != "" && s.Marks != "" })
+	m.pair(
+		SameMark,
+		func(r Row) string { return r.Called + "\x00" + r.Marks },
+		func(k, s Row) bool { return s.Called != "" && s.Marks != "" },
+	)
 	m.byName()
 	m.pair(Renamed, func(r Row) string { return r.Index + "\x00" + r.Marks }, func(k, s Row) bool { return !k.Gone && s.Marks != "" })
 	m.move()

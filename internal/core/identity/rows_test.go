@@ -52,11 +52,13 @@ func TestMatchRows(t *testing.T) {
 		"index of one gone":    {rows("a@1 xx gone"), rows("b@1 xx"), nil, []int{-1}, []Reason{Fresh}},
 		"card moved":           {rows("a@1 xx", "b@2 yy"), rows("a@2 yy", "b@1 xx"), nil, []int{0, 1}, []Reason{OnlyOne, OnlyOne}},
 
-		"twins as before":             {rows("e@1", "e@2"), rows("e@1", "e@2"), nil, []int{0, 1}, []Reason{SameRow, SameRow}},
-		"twins by their marks":        {rows("e@1 xx", "e@2 yy"), rows("e@1 yy", "e@2 xx"), nil, []int{1, 0}, []Reason{SameMark, SameMark}},
-		"twins in their order":        {rows("e@9", "e@10"), rows("e@19", "e@20"), nil, []int{0, 1}, []Reason{InOrder, InOrder}},
-		"one of the twins moved":      {rows("e@1", "e@2"), rows("e@1", "e@7"), nil, []int{0, 1}, []Reason{SameRow, OnlyOne}},
-		"a triplet":                   {rows("e@1", "e@2"), rows("e@1", "e@2", "e@3"), nil, []int{0, 1, -1}, []Reason{SameRow, SameRow, Fresh}},
+		"twins as before":        {rows("e@1", "e@2"), rows("e@1", "e@2"), nil, []int{0, 1}, []Reason{SameRow, SameRow}},
+		"twins by their marks":   {rows("e@1 xx", "e@2 yy"), rows("e@1 yy", "e@2 xx"), nil, []int{1, 0}, []Reason{SameMark, SameMark}},
+		"twins in their order":   {rows("e@9", "e@10"), rows("e@19", "e@20"), nil, []int{0, 1}, []Reason{InOrder, InOrder}},
+		"one of the twins moved": {rows("e@1", "e@2"), rows("e@1", "e@7"), nil, []int{0, 1}, []Reason{SameRow, OnlyOne}},
+		"a triplet": {
+			rows("e@1", "e@2"), rows("e@1", "e@2", "e@3"), nil, []int{0, 1, -1}, []Reason{SameRow, SameRow, Fresh},
+		},
 		"a twin away for a look":      {rows("e@1", "e@2 gone"), rows("e@1", "e@2"), nil, []int{0, 1}, []Reason{SameRow, SameRow}},
 		"no twin of one that is gone": {rows("e@1", "e@2 gone"), rows("e@1", "e@7"), nil, []int{0, -1}, []Reason{SameRow, Fresh}},
 		"fewer, nothing to tell":      {rows("e@1", "e@2", "e@3"), rows("e@11", "e@12"), nil, []int{-1, -1}, []Reason{Fresh, Fresh}},

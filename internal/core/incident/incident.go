@@ -36,7 +36,11 @@ func Assign(device domain.ID, cause string, at time.Time, known []domain.Inciden
 		}
 		if in.State != domain.IncidentResolved {
 			t.Answer = "it joins the open incident"
-			t.Because(fmt.Sprintf("Incident %d has the same device and cause and is open", in.ID), "cause “"+cause+"”", why.To("incident", in.ID))
+			t.Because(
+				fmt.Sprintf("Incident %d has the same device and cause and is open", in.ID),
+				"cause “"+cause+"”",
+				why.To("incident", in.ID),
+			)
 			return Join, in.ID, t
 		}
 		if ended(in).Add(ReopenWithin).After(at) && (recent == nil || ended(in).After(ended(recent))) {

@@ -28,7 +28,10 @@ func TestAssign(t *testing.T) {
 		"another cause is another":  {[]domain.Incident{{ID: 1, DeviceID: 5, Cause: "volume:/data"}}, Start, 0},
 		"another device is another": {[]domain.Incident{{ID: 1, DeviceID: 6, Cause: "reach"}}, Start, 0},
 		"resolved by hand, then recovered": {
-			[]domain.Incident{{ID: 4, DeviceID: 5, Cause: "reach", State: domain.IncidentResolved, ResolvedAt: noon.Add(-time.Hour), RecoveredAt: noon.Add(-time.Minute)}},
+			[]domain.Incident{
+				{ID: 4, DeviceID: 5, Cause: "reach", State: domain.IncidentResolved,
+					ResolvedAt: noon.Add(-time.Hour), RecoveredAt: noon.Add(-time.Minute)},
+			},
 			Reopen, 4,
 		},
 	} {

@@ -12,7 +12,10 @@ import (
 
 // line is organisation (1) > pier (2) > kiosks (3).
 func line(overrides ...domain.Override) Tree {
-	return NewTree([]domain.Place{{ID: 1, Name: "Line"}, {ID: 2, ParentID: 1, Name: "Pier"}, {ID: 3, ParentID: 2, Name: "Kiosks"}}, overrides)
+	return NewTree(
+		[]domain.Place{{ID: 1, Name: "Line"}, {ID: 2, ParentID: 1, Name: "Pier"}, {ID: 3, ParentID: 2, Name: "Kiosks"}},
+		overrides,
+	)
 }
 
 func at(place, device domain.ID, value string) domain.Override {

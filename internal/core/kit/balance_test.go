@@ -130,7 +130,9 @@ func TestBalancesThatCannotBeMade(t *testing.T) {
 		"filtered by none":  "first_of: [{says: x, add: [{column: a, only: {z: [1]}}]}]",
 		"of a kind of part": "of: p, first_of: [{says: x, add: [{column: a}]}]",
 	} {
-		_, err := parse(base + "parts: [{kind: p, title: P, source: s, key: [a], name: [a]}]\nreadings: [{key: r, source: s, " + wrong + "}]")
+		_, err := parse(
+			base + "parts: [{kind: p, title: P, source: s, key: [a], name: [a]}]\nreadings: [{key: r, source: s, " + wrong + "}]",
+		)
 		assert.Error(t, err, name)
 	}
 	_, err := parse(base + "readings: [{key: r, source: s, first_of: [{says: x, add: [{column: a}]}]}]")

@@ -43,32 +43,35 @@ func parse(text string) (*Kit, error) { return Parse([]byte(text), testWays, kin
 func TestParseTellsWhatIsWrong(t *testing.T) {
 	number, text := base+"readings: [{key: r, source: s, value: [a]}]\n", base+"readings: [{key: r, source: s, value: [a], text: true}]\n"
 	for want, wrong := range map[string]string{
-		"field wobble not found":             base + "wobble: 1",
-		"no column \"b\"":                    base + "readings: [{key: r, source: s, value: [b]}]",
-		"its source, part":                   base + "readings: [{key: r, source: nowhere, value: [a]}]",
-		"there is no reading":                base + "rules: [{key: q, name: q, reading: z, limit: {levels: {warning: {at: 1}}}}]",
-		"is not a level":                     number + "rules: [{key: q, name: q, reading: r, limit: {levels: {awful: {at: 1}}}}]",
-		"not a duration":                     strings.Replace(base, "60s", "often", 1),
-		"no valid object":                    strings.Replace(base, "1.3.6", "iso.org", 1),
-		"must be set":                        "kit: x",
-		"chart \"c\": there is no":           base + "charts: [{title: c, readings: [z]}]",
-		"a text has no unit":                 base + "readings: [{key: r, source: s, value: [a], text: true, unit: B}]",
-		"cannot be computed with":            base + "readings: [{key: r, source: s, value: [a], text: true, rate: true}]",
-		"limit cannot judge the values":      text + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
-		"state cannot judge the values":      number + "rules: [{key: q, name: q, reading: r, state: {levels: {warning: [down]}}}]",
-		"no kind of rule \"smell\"":          number + "rules: [{key: q, name: q, reading: r, smell: {}}]",
-		"it has 0":                           number + "rules: [{key: q, name: q, reading: r}]",
-		"a key of its own":                   number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1}}}}, {key: q, name: p, reading: r, limit: {levels: {warning: {at: 1}}}}]",
-		"that has numbers":                   text + "charts: [{title: c, readings: [r]}]",
-		"good side":                          number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1, recover: 2}}}}]",
-		"no way \"pigeon\"":                  strings.Replace(base, "way: named", "way: pigeon", 1),
-		"form: Choose one of get, walk":      strings.Replace(base, "every: 60s", "every: 60s, ask: {form: shout}", 1),
-		"no parameter port":                  strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{port}\"}", 1),
-		"There is no such setting":           strings.Replace(base, "every: 60s", "every: 60s, ask: {volume: loud}", 1),
-		"there is no parameter \"method\"":   strings.Replace(base, "every: 60s", "every: 60s, when: {method: udp}", 1),
-		"fetches nothing":                    strings.Replace(base, ", columns: [{as: a, of: 1.3.6}]", "", 1),
-		"there is no purpose":                base + "readings: [{key: r, source: s, value: [a], purpose: fun}]",
-		"“asleep” is not one of awake, away": base + "readings: [{key: r, source: s, value: [a], codes: {1: awake, 2: away}}]\nrules: [{key: q, name: q, reading: r, state: {levels: {warning: [asleep]}}}]",
+		"field wobble not found":        base + "wobble: 1",
+		"no column \"b\"":               base + "readings: [{key: r, source: s, value: [b]}]",
+		"its source, part":              base + "readings: [{key: r, source: nowhere, value: [a]}]",
+		"there is no reading":           base + "rules: [{key: q, name: q, reading: z, limit: {levels: {warning: {at: 1}}}}]",
+		"is not a level":                number + "rules: [{key: q, name: q, reading: r, limit: {levels: {awful: {at: 1}}}}]",
+		"not a duration":                strings.Replace(base, "60s", "often", 1),
+		"no valid object":               strings.Replace(base, "1.3.6", "iso.org", 1),
+		"must be set":                   "kit: x",
+		"chart \"c\": there is no":      base + "charts: [{title: c, readings: [z]}]",
+		"a text has no unit":            base + "readings: [{key: r, source: s, value: [a], text: true, unit: B}]",
+		"cannot be computed with":       base + "readings: [{key: r, source: s, value: [a], text: true, rate: true}]",
+		"limit cannot judge the values": text + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
+		"state cannot judge the values": number + "rules: [{key: q, name: q, reading: r, state: {levels: {warning: [down]}}}]",
+		"no kind of rule \"smell\"":     number + "rules: [{key: q, name: q, reading: r, smell: {}}]",
+		"it has 0":                      number + "rules: [{key: q, name: q, reading: r}]",
+		"a key of its own": number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: " +
+			"1}}}}, {key: q, name: p, reading: r, limit: {levels: {warning: {at: 1}}}}]",
+		"that has numbers": text + "charts: [{title: c, readings: [r]}]",
+		"good side": number + "rules: [{key: q, name: q, reading: r, limit: {levels: {warning: {at: 1, " +
+			"recover: 2}}}}]",
+		"no way \"pigeon\"":                strings.Replace(base, "way: named", "way: pigeon", 1),
+		"form: Choose one of get, walk":    strings.Replace(base, "every: 60s", "every: 60s, ask: {form: shout}", 1),
+		"no parameter port":                strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{port}\"}", 1),
+		"There is no such setting":         strings.Replace(base, "every: 60s", "every: 60s, ask: {volume: loud}", 1),
+		"there is no parameter \"method\"": strings.Replace(base, "every: 60s", "every: 60s, when: {method: udp}", 1),
+		"fetches nothing":                  strings.Replace(base, ", columns: [{as: a, of: 1.3.6}]", "", 1),
+		"there is no purpose":              base + "readings: [{key: r, source: s, value: [a], purpose: fun}]",
+		"“asleep” is not one of awake, away": base + "readings: [{key: r, source: s, value: [a], codes: {1: awake, 2: " +
+			"away}}]\nrules: [{key: q, name: q, reading: r, state: {levels: {warning: [asleep]}}}]",
 	} {
 		_, err := parse(wrong)
 		require.Error(t, err, want)
@@ -110,7 +113,12 @@ readings: [{key: r, source: s, value: [a]}]
 	r, _ := k.Reading("r")
 	srcs := k.SourcesFor(map[string]string{"how": "asked"})
 	assert.Equal(t, []int{1}, k.Formula(r, srcs[0]).Columns)
-	assert.Equal(t, []int{0}, k.Formula(r, k.SourcesFor(map[string]string{"how": "opened"})[0]).Columns, "the same reading, in another column")
+	assert.Equal(
+		t,
+		[]int{0},
+		k.Formula(r, k.SourcesFor(map[string]string{"how": "opened"})[0]).Columns,
+		"the same reading, in another column",
+	)
 	_, err = parse(strings.Replace(two, "value: [a]", "value: [z]", 1))
 	assert.ErrorContains(t, err, "no column \"z\"", "every variant must bring what readings need")
 }

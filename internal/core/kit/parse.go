@@ -120,7 +120,15 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 	if err := dec.Decode(&f); err != nil {
 		return nil, fmt.Errorf("kit file: %w", err)
 	}
-	k := &Kit{Name: f.Kit, Title: f.Title, About: strings.TrimSpace(f.About), Version: f.Version, Needs: f.Needs, Charts: f.Charts, ways: ways}
+	k := &Kit{
+		Name:    f.Kit,
+		Title:   f.Title,
+		About:   strings.TrimSpace(f.About),
+		Version: f.Version,
+		Needs:   f.Needs,
+		Charts:  f.Charts,
+		ways:    ways,
+	}
 	problems := f.into(k, kinds)
 	problems = append(problems, k.check()...)
 	if len(problems) > 0 {
@@ -142,7 +150,8 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		k.Parts = append(
 			k.Parts,
 			Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
-				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks, Apart: p.Apart,
+				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks,
+				Apart:  p.Apart,
 				Living: p.Living},
 		)
 	}
@@ -161,7 +170,8 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 			Filter: Filter{
 				r.Only,
 				r.LeaveOut,
-			}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional, Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional,
+			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
@@ -350,7 +360,8 @@ func (k *Kit) check() (problems []error) {
 			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
 		}
 		if r.Text &&
-			(r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 || r.Over != "" && r.Over != derive.OverFirst) {
+			(r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 ||
+				r.Over != "" && r.Over != derive.OverFirst) {
 			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
 		}
 	}

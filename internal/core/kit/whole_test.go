@@ -24,13 +24,16 @@ version: 3
 needs: [shows:ports, shows:names]
 parameters: [{name: depth, about: How far to look}, {name: form, label: The form, choices: [get, walk], default: walk}]
 sources:
-  - {key: table, way: named, every: 30s, ask: {form: "{form}"}, columns: [{as: name, of: 1.1}, {as: kind, of: 1.2}, {as: octets, of: 1.3}, {as: size, of: 1.4}, {as: used, of: 1.5}]}
+  - {key: table, way: named, every: 30s, ask: {form: "{form}"},
+     columns: [{as: name, of: 1.1}, {as: kind, of: 1.2}, {as: octets, of: 1.3}, {as: size, of: 1.4}, {as: used, of: 1.5}]}
   - {key: door, way: own, every: 2m}
 parts:
-  - {kind: port, title: Port, purpose: interface, source: table, key: [name], name: [name], speed: size, speed_scale: 1000000, only: {kind: ["6", "7"]}}
+  - {kind: port, title: Port, purpose: interface, source: table, key: [name], name: [name],
+     speed: size, speed_scale: 1000000, only: {kind: ["6", "7"]}}
 readings:
   - {key: in, name: Traffic in, unit: bit/s, of: port, value: [octets], rate: true, scale: 8, purpose: traffic}
-  - {key: fill, name: Filling, unit: "%", of: port, value: [used, octets], times: size, percent_of: size, over: avg, leave_out: {kind: ["24"]}}
+  - {key: fill, name: Filling, unit: "%", of: port, value: [used, octets], times: size, percent_of: size,
+     over: avg, leave_out: {kind: ["24"]}}
   - {key: mode, name: Mode, source: table, value: [kind], codes: {1: up, 2: down}, over: max}
   - {key: word, name: Word, source: door, value: [a], text: true}
   - {key: total, name: Total, source: door, value: [extra], over: sum, always: true}
@@ -222,8 +225,13 @@ func TestWhereAReadingComesFrom(t *testing.T) {
 	assert.Contains(t, k.Why(r, src, derive.State{}).Facts[1].Detail, "no counter was seen")
 	assert.NotContains(t, k.Why(r, src, st).Facts[1].Detail, "no counter was seen")
 	assert.Equal(t, []string{"asks for 1.5", "Of several objects the first that the device has is used", "It is multiplied by size",
-		"It is expressed as a share of size", "The mean of all rows is taken"}, said("fill", st), "a look at a counter is nothing to a gauge")
-	assert.Equal(t, []string{"asks for 1.2", "The number stands for a word", "The highest of all rows is taken"}, said("mode", derive.State{}))
+		"It is expressed as a share of size",
+		"The mean of all rows is taken"}, said("fill", st), "a look at a counter is nothing to a gauge")
+	assert.Equal(
+		t,
+		[]string{"asks for 1.2", "The number stands for a word", "The highest of all rows is taken"},
+		said("mode", derive.State{}),
+	)
 	assert.Equal(
 		t,
 		[]string{"opens it", "The text is kept as it is, without spaces around it, with since when it stands"},
@@ -239,39 +247,42 @@ func TestEachReasonToRefuse(t *testing.T) {
 	const texts = base + "readings: [{key: r, source: s, value: [a], text: true%s}]"
 	const parts = "parts: [{kind: p, title: P, source: s, key: [a], name: [a]}]\n"
 	for name, wrong := range map[string]string{
-		"no name":                        strings.Replace(base, "kit: x\n", "", 1),
-		"no title":                       strings.Replace(base, "title: X\n", "", 1),
-		"no version":                     strings.Replace(base, "version: 1\n", "", 1),
-		"a version below 1":              strings.Replace(base, "version: 1", "version: -1", 1),
-		"a source without key":           strings.Replace(base, "key: s, ", "", 1),
-		"a column without name":          strings.Replace(base, "as: a, ", "", 1),
-		"more often than each second":    strings.Replace(base, "60s", "999ms", 1),
-		"parts without source":           base + strings.Replace(parts, "source: s, ", "", 1),
-		"parts without key":              base + strings.Replace(parts, "key: [a], ", "", 1),
-		"parts without name":             base + strings.Replace(parts, ", name: [a]", "", 1),
-		"parts with an unknown key":      base + strings.Replace(parts, "key: [a]", "key: [z]", 1),
-		"parts with an unknown speed":    base + strings.Replace(parts, "name: [a]", "name: [a], speed: z", 1),
-		"a reading of unknown parts":     base + "readings: [{key: r, of: p, source: s, value: [a]}]",
-		"a reading without value":        base + "readings: [{key: r, source: s}]",
-		"a share of an unknown column":   base + "readings: [{key: r, source: s, value: [a], percent_of: z}]",
-		"times an unknown column":        base + "readings: [{key: r, source: s, value: [a], times: z}]",
-		"a text that is a rate":          fmt.Sprintf(texts, ", rate: true"),
-		"a text times a column":          fmt.Sprintf(texts, ", times: a"),
-		"a text as a share":              fmt.Sprintf(texts, ", percent_of: a"),
-		"a text that is scaled":          fmt.Sprintf(texts, ", scale: 2"),
-		"a text with a unit":             fmt.Sprintf(texts, ", unit: B"),
-		"a text that stands for a word":  fmt.Sprintf(texts, ", codes: {1: up}"),
-		"the mean of texts":              fmt.Sprintf(texts, ", over: avg"),
-		"a rate over many rows":          base + "readings: [{key: r, source: s, value: [a], rate: true, over: sum}]",
-		"a filter on no column":          base + "readings: [{key: r, source: s, value: [a], only: {z: [1]}}]",
-		"limits the wrong way round":     base + "readings: [{key: r, source: s, value: [a], low: 2, high: 1}]",
-		"parts with unknown marks":       base + strings.Replace(parts, "name: [a]", "name: [a], marks: [z]", 1),
-		"parts with an unknown life":     base + strings.Replace(parts, "name: [a]", "name: [a], living: {z: [1]}", 1),
-		"parts told apart by nothing":    base + strings.Replace(parts, "name: [a]", "name: [a], apart: [z]", 1),
-		"parts since nobody knows":       base + strings.Replace(parts, "name: [a]", "name: [a], since: z", 1),
-		"a rule without key":             base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{name: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
-		"a rule without name":            base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, reading: r, limit: {levels: {warning: {at: 1}}}}]",
-		"a rule with two conditions":     base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, reading: r, limit: {}, state: {}}]",
+		"no name":                       strings.Replace(base, "kit: x\n", "", 1),
+		"no title":                      strings.Replace(base, "title: X\n", "", 1),
+		"no version":                    strings.Replace(base, "version: 1\n", "", 1),
+		"a version below 1":             strings.Replace(base, "version: 1", "version: -1", 1),
+		"a source without key":          strings.Replace(base, "key: s, ", "", 1),
+		"a column without name":         strings.Replace(base, "as: a, ", "", 1),
+		"more often than each second":   strings.Replace(base, "60s", "999ms", 1),
+		"parts without source":          base + strings.Replace(parts, "source: s, ", "", 1),
+		"parts without key":             base + strings.Replace(parts, "key: [a], ", "", 1),
+		"parts without name":            base + strings.Replace(parts, ", name: [a]", "", 1),
+		"parts with an unknown key":     base + strings.Replace(parts, "key: [a]", "key: [z]", 1),
+		"parts with an unknown speed":   base + strings.Replace(parts, "name: [a]", "name: [a], speed: z", 1),
+		"a reading of unknown parts":    base + "readings: [{key: r, of: p, source: s, value: [a]}]",
+		"a reading without value":       base + "readings: [{key: r, source: s}]",
+		"a share of an unknown column":  base + "readings: [{key: r, source: s, value: [a], percent_of: z}]",
+		"times an unknown column":       base + "readings: [{key: r, source: s, value: [a], times: z}]",
+		"a text that is a rate":         fmt.Sprintf(texts, ", rate: true"),
+		"a text times a column":         fmt.Sprintf(texts, ", times: a"),
+		"a text as a share":             fmt.Sprintf(texts, ", percent_of: a"),
+		"a text that is scaled":         fmt.Sprintf(texts, ", scale: 2"),
+		"a text with a unit":            fmt.Sprintf(texts, ", unit: B"),
+		"a text that stands for a word": fmt.Sprintf(texts, ", codes: {1: up}"),
+		"the mean of texts":             fmt.Sprintf(texts, ", over: avg"),
+		"a rate over many rows":         base + "readings: [{key: r, source: s, value: [a], rate: true, over: sum}]",
+		"a filter on no column":         base + "readings: [{key: r, source: s, value: [a], only: {z: [1]}}]",
+		"limits the wrong way round":    base + "readings: [{key: r, source: s, value: [a], low: 2, high: 1}]",
+		"parts with unknown marks":      base + strings.Replace(parts, "name: [a]", "name: [a], marks: [z]", 1),
+		"parts with an unknown life":    base + strings.Replace(parts, "name: [a]", "name: [a], living: {z: [1]}", 1),
+		"parts told apart by nothing":   base + strings.Replace(parts, "name: [a]", "name: [a], apart: [z]", 1),
+		"parts since nobody knows":      base + strings.Replace(parts, "name: [a]", "name: [a], since: z", 1),
+		"a rule without key": base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{name: q, reading: r, " +
+			"limit: {levels: {warning: {at: 1}}}}]",
+		"a rule without name": base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, reading: r, " +
+			"limit: {levels: {warning: {at: 1}}}}]",
+		"a rule with two conditions": base + "readings: [{key: r, source: s, value: [a]}]\nrules: [{key: q, name: q, " +
+			"reading: r, limit: {}, state: {}}]",
 		"a chart of nothing":             base + "charts: [{title: c, readings: [r]}]",
 		"an unknown parameter":           strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{form}\"}", 1),
 		"a setting that no choice makes": strings.Replace(base, "every: 60s", "every: 60s, ask: {form: \"{form} \"}", 1),

@@ -32,7 +32,13 @@ func shore() Plan {
 			Kind:    domain.DeliverTicket,
 		},
 		{Key: "note", Title: "note it on the ticket", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverNote},
-		{Key: "back", Title: "mail on recovery", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},
+		{
+			Key:      "back",
+			Title:    "mail on recovery",
+			On:       []domain.EventKind{domain.EventRecovered},
+			Kind:     domain.DeliverMessage,
+			OnlyTold: true,
+		},
 	}}
 }
 
@@ -67,11 +73,15 @@ func TestDecide(t *testing.T) {
 		past Past
 		want []string
 	}{
-		"a notice tells nobody":              {Event{domain.EventAlert, domain.LevelNotice}, Past{}, nil},
-		"a warning mails":                    {Event{domain.EventAlert, warning}, Past{}, []string{"mail " + a, "mail " + b}},
-		"critical also opens a ticket":       {Event{domain.EventAlert, critical}, Past{}, []string{"mail " + a, "mail " + b, "ticket desk"}},
-		"the same level is not told twice":   {Event{domain.EventAlert, warning}, toldA, []string{"mail " + b}},
-		"a worse level is":                   {Event{domain.EventRaised, critical}, toldA, []string{"mail " + a, "mail " + b, "ticket desk"}},
+		"a notice tells nobody": {Event{domain.EventAlert, domain.LevelNotice}, Past{}, nil},
+		"a warning mails":       {Event{domain.EventAlert, warning}, Past{}, []string{"mail " + a, "mail " + b}},
+		"critical also opens a ticket": {
+			Event{domain.EventAlert, critical}, Past{}, []string{"mail " + a, "mail " + b, "ticket desk"},
+		},
+		"the same level is not told twice": {Event{domain.EventAlert, warning}, toldA, []string{"mail " + b}},
+		"a worse level is": {
+			Event{domain.EventRaised, critical}, toldA, []string{"mail " + a, "mail " + b, "ticket desk"},
+		},
 		"never a second ticket":              {Event{domain.EventRaised, critical}, withTicket, []string{"mail " + a, "mail " + b}},
 		"recovery to those told only":        {Event{domain.EventRecovered, warning}, toldA, []string{"back " + a}},
 		"recovery notes the ticket":          {Event{domain.EventRecovered, critical}, withTicket, []string{"note desk", "back " + a}},

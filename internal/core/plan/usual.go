@@ -28,9 +28,15 @@ func Usual(messages, desk domain.ID, to ...string) []Step {
 				Kind:      domain.DeliverTicket,
 				ChannelID: desk,
 			},
-			Step{Key: "note", Title: "Keep the ticket up to date", On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventEased,
-				domain.EventReopened, domain.EventRecovered, domain.EventAcknowledged, domain.EventComment,
-				domain.EventResolved}, Kind: domain.DeliverNote, ChannelID: desk},
+			Step{
+				Key:   "note",
+				Title: "Keep the ticket up to date",
+				On: []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventEased,
+					domain.EventReopened, domain.EventRecovered, domain.EventAcknowledged, domain.EventComment,
+					domain.EventResolved},
+				Kind:      domain.DeliverNote,
+				ChannelID: desk,
+			},
 		)
 	}
 	if messages != 0 {

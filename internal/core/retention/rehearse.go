@@ -53,7 +53,11 @@ func (r *Rehearsal) explain(now []Kept) {
 				detail = "which value stood when is known afterwards"
 			}
 		}
-		r.Why.Because(fmt.Sprintf("%s of %s go, %s", upper(l.Form.Title()), between(l.First, l.Last), units.Format(l.Bytes, "B")), detail, nil)
+		r.Why.Because(
+			fmt.Sprintf("%s of %s go, %s", upper(l.Form.Title()), between(l.First, l.Last), units.Format(l.Bytes, "B")),
+			detail,
+			nil,
+		)
 	}
 	for _, form := range Forms {
 		text, detail := r.kept(form)

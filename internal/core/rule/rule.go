@@ -200,7 +200,11 @@ func (r Rule) Explain(found Finding, past []domain.Sample) Verdict {
 	} else {
 		are = "1 " + are
 	}
-	t.Because("The newest "+are+" "+strings.Join(values, ", "), "newest at "+past[len(past)-1].At.UTC().Format("2006-01-02 15:04:05 UTC"), nil)
+	t.Because(
+		"The newest "+are+" "+strings.Join(values, ", "),
+		"newest at "+past[len(past)-1].At.UTC().Format("2006-01-02 15:04:05 UTC"),
+		nil,
+	)
 	t.Because(r.Words(), "rule “"+r.Name+"”", why.To("rule", r.ID))
 	return Verdict{found, t}
 }

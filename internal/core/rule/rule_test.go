@@ -152,7 +152,11 @@ func TestJudgingExplainsItself(t *testing.T) {
 func TestRulesAreChecked(t *testing.T) {
 	good := Rule{Name: "steep", Condition: stairs{Levels: []domain.Level{notice}}}
 	assert.Empty(t, good.Validate())
-	assert.Equal(t, domain.FieldErrors{"name": "Give the rule a name.", "condition": "Say when there is trouble."}, Rule{Name: " "}.Validate())
+	assert.Equal(
+		t,
+		domain.FieldErrors{"name": "Give the rule a name.", "condition": "Say when there is trouble."},
+		Rule{Name: " "}.Validate(),
+	)
 	assert.Equal(t, domain.FieldErrors{"levels": "Set one."}, Rule{Name: "x", Condition: stairs{}}.Validate())
 }
 

@@ -86,7 +86,12 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 		gomail.WithDialContextFunc(dialer(ctx)),
 	}
 	if s.User != "" {
-		opts = append(opts, gomail.WithSMTPAuth(gomail.SMTPAuthPlain), gomail.WithUsername(s.User), gomail.WithPassword(s.Password.Reveal()))
+		opts = append(
+			opts,
+			gomail.WithSMTPAuth(gomail.SMTPAuthPlain),
+			gomail.WithUsername(s.User),
+			gomail.WithPassword(s.Password.Reveal()),
+		)
 	}
 	client, err := gomail.NewClient(s.Host, opts...)
 	if err != nil {

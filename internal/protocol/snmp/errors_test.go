@@ -30,7 +30,9 @@ func TestAClosedPortIsToldFromSilence(t *testing.T) {
 		t.Run(network, func(t *testing.T) {
 			at := closedPort(t, network, address)
 			start := time.Now()
-			_, err := client(t).Get(t.Context(), Target{Address: at, Community: "c", Timeout: 20 * time.Second, Retries: 3}, []string{"1.1"})
+			_, err := client(
+				t,
+			).Get(t.Context(), Target{Address: at, Community: "c", Timeout: 20 * time.Second, Retries: 3}, []string{"1.1"})
 			require.ErrorIs(t, err, ErrRefused)
 			assert.NotErrorIs(t, err, ErrNoAnswer)
 			assert.Contains(t, err.Error(), at.Addr().String())

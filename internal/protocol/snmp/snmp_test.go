@@ -54,7 +54,13 @@ func peer(t *testing.T, script func(n int, req *gosnmp.SnmpPacket) [][]byte) Tar
 }
 
 func reply(req *gosnmp.SnmpPacket, vars ...gosnmp.SnmpPDU) []byte {
-	p := gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: "c", PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Variables: vars}
+	p := gosnmp.SnmpPacket{
+		Version:   gosnmp.Version2c,
+		Community: "c",
+		PDUType:   gosnmp.GetResponse,
+		RequestID: req.RequestID,
+		Variables: vars,
+	}
 	out, err := p.MarshalMsg()
 	if err != nil {
 		panic(err)

@@ -142,7 +142,9 @@ func word(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: 
 func row(index, name, kind string) derive.Row {
 	none := derive.Value{}
 	return derive.Row{Index: index, Values: []derive.Value{
-		word(name), word(kind), none, none, num(1), none, none, none, none, word(name), none, none, num(1000), word("to the quay"), none, none,
+		word(
+			name,
+		), word(kind), none, none, num(1), none, none, none, none, word(name), none, none, num(1000), word("to the quay"), none, none,
 	}}
 }
 
@@ -157,7 +159,16 @@ func TestReindexedRowsStayTheSameParts(t *testing.T) {
 	require.NoError(t, err)
 	def, src := k.Parts[0], k.Sources[0]
 	sync := func(known []domain.Part, at time.Time, rows ...derive.Row) ([]domain.Part, []domain.Series, error) {
-		got, made, err := svc.SyncParts(ctx, d.ID, k, src, def, collect.Known{Parts: known}, collect.NewReader(src, def).Rows(rows, nil), at)
+		got, made, err := svc.SyncParts(
+			ctx,
+			d.ID,
+			k,
+			src,
+			def,
+			collect.Known{Parts: known},
+			collect.NewReader(src, def).Rows(rows, nil),
+			at,
+		)
 		return got.Parts, made, err
 	}
 	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)

@@ -35,7 +35,11 @@ func TestTimesToKeepHaveBounds(t *testing.T) {
 		_, err := svc.RehearseKeep(ctx, testkit.Anyone, loss, days, store.UsualKeep(90))
 		assert.ErrorAs(t, err, &fields, "a rehearsal refuses the same")
 	}
-	assert.ErrorIs(t, svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "none", Reading: "loss"}, domain.KeepDays{}), domain.ErrNotFound)
+	assert.ErrorIs(
+		t,
+		svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "none", Reading: "loss"}, domain.KeepDays{}),
+		domain.ErrNotFound,
+	)
 	assert.ErrorIs(
 		t,
 		svc.SetKeep(ctx, testkit.Anyone, domain.ReadingKey{Kit: "reachability", Reading: "none"}, domain.KeepDays{}),
@@ -74,7 +78,10 @@ func TestARehearsalTellsWhatGoes(t *testing.T) {
 	ctx := t.Context()
 	series := make([]domain.Series, 30)
 	for i := range series {
-		p, err := s.Parts.Add(ctx, []domain.Part{{DeviceID: d.ID, Kit: "reachability", Kind: "path", Key: string(rune('a' + i)), Name: "path"}})
+		p, err := s.Parts.Add(
+			ctx,
+			[]domain.Part{{DeviceID: d.ID, Kit: "reachability", Kind: "path", Key: string(rune('a' + i)), Name: "path"}},
+		)
 		require.NoError(t, err)
 		series[i] = domain.Series{
 			DeviceID: d.ID,

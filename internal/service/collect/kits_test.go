@@ -88,7 +88,8 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	_, err = svc.Bring(
 		ctx,
 		testkit.Anyone,
-		strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s", "name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").
+		strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s",
+			"name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").
 			Replace(gauge),
 	)
 	require.NoError(t, err)

@@ -54,7 +54,10 @@ func setup(t *testing.T) pier {
 		domain.Secrets{"community": "quayside"},
 	)
 	require.NoError(t, err)
-	require.NoError(t, s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: sw.ID, Way: "snmp", CredentialID: c.ID, Settings: map[string]string{}}))
+	require.NoError(
+		t,
+		s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: sw.ID, Way: "snmp", CredentialID: c.ID, Settings: map[string]string{}}),
+	)
 	changed := &[]domain.ID{}
 	svc := devices.New(
 		s,
@@ -179,10 +182,22 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	series, err := p.store.Series.Add(ctx, []domain.Series{{DeviceID: p.sw.ID, Kit: "k", Reading: "r", Name: "R", Interval: time.Minute}})
 	require.NoError(t, err)
 	at := time.Now().UTC().Truncate(time.Second)
-	require.NoError(t, p.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: 7}}}))
+	require.NoError(
+		t,
+		p.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[0].ID, Sample: domain.Sample{At: at, Value: 7}}}),
+	)
 	in, err := p.store.Incidents.Save(
 		ctx,
-		domain.Incident{DeviceID: p.sw.ID, Cause: "c", Title: "t", Level: 2, Worst: 3, State: domain.IncidentOpen, OpenedAt: at, EpisodeAt: at},
+		domain.Incident{
+			DeviceID:  p.sw.ID,
+			Cause:     "c",
+			Title:     "t",
+			Level:     2,
+			Worst:     3,
+			State:     domain.IncidentOpen,
+			OpenedAt:  at,
+			EpisodeAt: at,
+		},
 	)
 	require.NoError(t, err)
 	edge, _, err := p.Draft(ctx, testkit.Anyone, p.edge.ID)
@@ -206,7 +221,11 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, removed, 1)
 	assert.Equal(t, int64(1), total)
-	assert.Equal(t, []any{"np-sw-1", "192.0.2.1", "Pier", 1}, []any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series})
+	assert.Equal(
+		t,
+		[]any{"np-sw-1", "192.0.2.1", "Pier", 1},
+		[]any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series},
+	)
 	assert.ErrorIs(t, p.Remove(ctx, testkit.Anyone, p.sw.ID), domain.ErrNotFound)
 
 	edge.Name = "np-sw-1" // its name is free

@@ -49,7 +49,12 @@ func (k known) judge(f *domain.Find, secrets map[domain.ID]store.Opened) {
 		f.Verdict, f.Proposal = domain.FindMoved, fmt.Sprintf("%s answers at %s; it is asked at %s", d.Name, f.Address, d.Address)
 	case slices.Contains(addresses, d.Address) && d.Credential != 0 && f.CredentialID != 0 && f.CredentialID != d.Credential:
 		f.Verdict = domain.FindMoved
-		f.Proposal = fmt.Sprintf("%s answers to “%s”; it is asked with “%s”", d.Name, secrets[f.CredentialID].Name, secrets[d.Credential].Name)
+		f.Proposal = fmt.Sprintf(
+			"%s answers to “%s”; it is asked with “%s”",
+			d.Name,
+			secrets[f.CredentialID].Name,
+			secrets[d.Credential].Name,
+		)
 	}
 }
 

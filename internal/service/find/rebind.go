@@ -35,7 +35,10 @@ func rebind(ctx context.Context, w *act.Work, d Draft) (again bool, err error) {
 		}
 		if !knows(c, d.Community) {
 			return false, domain.FieldErrors{
-				"credentials": fmt.Sprintf("“%s” is bound to other addresses: type its community again below to try these with it.", c.Name),
+				"credentials": fmt.Sprintf(
+					"“%s” is bound to other addresses: type its community again below to try these with it.",
+					c.Name,
+				),
 			}
 		}
 		again = true

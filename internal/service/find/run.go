@@ -84,7 +84,10 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 	s.stops[id] = stop
 	s.running.Go(func() {
 		defer stop()
-		s.run(run, &sweep{Service: s, Sweep: w, tree: tree, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}})
+		s.run(
+			run,
+			&sweep{Service: s, Sweep: w, tree: tree, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}},
+		)
 		s.mu.Lock()
 		delete(s.stops, id)
 		s.mu.Unlock()

@@ -151,7 +151,10 @@ func TestRehearsalsTellOfTheNoisiest(t *testing.T) {
 		for i, v := range values {
 			batch = append(
 				batch,
-				domain.SeriesSample{SeriesID: series[0].ID, Sample: domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v}},
+				domain.SeriesSample{
+					SeriesID: series[0].ID,
+					Sample:   domain.Sample{At: now.Add(time.Duration(i-60) * time.Minute), Value: v},
+				},
 			)
 		}
 		require.NoError(t, s.Samples.Append(ctx, batch))

@@ -121,7 +121,12 @@ func TestUsersAreChecked(t *testing.T) {
 		assert.Len(t, fields, 1)
 	}
 	// bcrypt reads 72 bytes: more would be cut silently.
-	_, err := s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "x", Secret: domain.Secret(strings.Repeat("x", 73))}, domain.AccessSee)
+	_, err := s.Enrol(
+		t.Context(),
+		testkit.Anyone,
+		people.Draft{Name: "x", Secret: domain.Secret(strings.Repeat("x", 73))},
+		domain.AccessSee,
+	)
 	assert.Error(t, err)
 	_, err = s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "Ines", Secret: "another-watch"}, domain.AccessSee)
 	require.NoError(t, err)

@@ -57,7 +57,11 @@ func TestALevelThatFellAndRisesAgainIsToldAgain(t *testing.T) {
 	assert.Equal(t, domain.LevelWarning, in.Level)
 	assert.Equal(t, domain.LevelCritical, in.Worst)
 	assert.Equal(t, "np-edge-1 loses requests", in.Title, "of what lasts")
-	assert.Equal(t, []string{"message alert critical", "ticket alert critical", "note alert critical", "note eased warning"}, w.deliveries(t))
+	assert.Equal(
+		t,
+		[]string{"message alert critical", "ticket alert critical", "note alert critical", "note eased warning"},
+		w.deliveries(t),
+	)
 
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelCritical, 3*time.Minute, false)))
 	in = w.incidents(t)[0]

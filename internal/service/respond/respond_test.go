@@ -91,7 +91,14 @@ func setup(t *testing.T) world {
 	require.NoError(t, err)
 	trouble := []domain.EventKind{domain.EventAlert, domain.EventRaised, domain.EventReopened}
 	_, err = s.Plans.Save(ctx, plan.Plan{Name: "Shore", Enabled: true, Steps: []plan.Step{
-		{Key: "tell", Title: "mail", On: trouble, AtLeast: domain.LevelWarning, Kind: domain.DeliverMessage, To: []string{"a@kittiwake.example"}},
+		{
+			Key:     "tell",
+			Title:   "mail",
+			On:      trouble,
+			AtLeast: domain.LevelWarning,
+			Kind:    domain.DeliverMessage,
+			To:      []string{"a@kittiwake.example"},
+		},
 		{Key: "ticket", Title: "ticket", On: trouble, AtLeast: domain.LevelCritical, Kind: domain.DeliverTicket},
 		{Key: "note", Title: "note", On: []domain.EventKind{domain.EventRecovered, domain.EventComment}, Kind: domain.DeliverNote},
 		{Key: "back", Title: "back", On: []domain.EventKind{domain.EventRecovered}, Kind: domain.DeliverMessage, OnlyTold: true},

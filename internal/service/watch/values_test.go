@@ -49,7 +49,10 @@ func TestValuesStandUnderTheirParts(t *testing.T) {
 	)
 	series, err := w.store.Series.Add(ctx, wanted)
 	require.NoError(t, err)
-	require.NoError(t, w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[1].ID, Sample: domain.Sample{At: now, Value: 91}}}))
+	require.NoError(
+		t,
+		w.store.Samples.Append(ctx, []domain.SeriesSample{{SeriesID: series[1].ID, Sample: domain.Sample{At: now, Value: 91}}}),
+	)
 	r := firstRule(t, w.store)
 	require.NoError(t, w.store.Rules.SetState(ctx, store.RuleState{RuleID: r, SeriesID: series[1].ID, Level: domain.LevelWarning}))
 	require.NoError(t, w.store.Series.SetStates(ctx, []domain.Series{{ID: series[3].ID, State: domain.SeriesFailing, Error: "no answer"}}))

@@ -87,7 +87,11 @@ func TestCrashWriter(t *testing.T) {
 	go func() {
 		for range time.Tick(40 * time.Millisecond) {
 			_, _ = s.FoldDue(context.Background(), s.Newest())
-			_, _ = s.Retain(context.Background(), s.Newest(), samples.Keep{Points: oldAfter, FiveMinutes: oldAfter, Hours: oldAfter, Days: oldAfter})
+			_, _ = s.Retain(
+				context.Background(),
+				s.Newest(),
+				samples.Keep{Points: oldAfter, FiveMinutes: oldAfter, Hours: oldAfter, Days: oldAfter},
+			)
 		}
 	}()
 	fmt.Println("up")
@@ -202,15 +206,18 @@ func (a *account) check(t *testing.T, s *samples.Store, batches int) {
 	for i := range ids {
 		ids[i] = int64(i)
 	}
-	require.NoError(t, s.Points(t.Context(), ids, noon.AddDate(-1, 0, 0), noon.AddDate(5, 0, 0), func(id int64, points []codec.Point) error {
-		for i, p := range points {
-			require.True(t, i == 0 || p.T > points[i-1].T, "each time once, in order")
-			require.Contains(t, want[place{id, p.T}], p.V, "series %d at %d", id, p.T)
-			delete(missing, place{id, p.T})
-			found++
-		}
-		return nil
-	}))
+	require.NoError(
+		t,
+		s.Points(t.Context(), ids, noon.AddDate(-1, 0, 0), noon.AddDate(5, 0, 0), func(id int64, points []codec.Point) error {
+			for i, p := range points {
+				require.True(t, i == 0 || p.T > points[i-1].T, "each time once, in order")
+				require.Contains(t, want[place{id, p.T}], p.V, "series %d at %d", id, p.T)
+				delete(missing, place{id, p.T})
+				found++
+			}
+			return nil
+		}),
+	)
 	assert.Empty(t, missing, "accepted, and not there")
 	a.checkRuns(t, s, ids)
 	assert.LessOrEqual(t, found, len(want))

@@ -261,7 +261,8 @@ func (w *dayWriter) put(ctx context.Context, tx pgx.Tx, t table, keys []dayKey, 
 	for i, k := range keys {
 		ids[i], days[i] = k.series, int32(k.day)
 	}
-	if _, err := tx.Exec(ctx, "DELETE FROM "+t.name+" t USING unnest($1::bigint[], $2::int[]) AS k(series_id, day) WHERE t.series_id = k.series_id AND t.day = k.day", ids, days); err != nil {
+	if _, err := tx.Exec(ctx, "DELETE FROM "+t.name+" t USING unnest($1::bigint[], $2::int[]) AS k(series_id, day) WHERE "+
+		"t.series_id = k.series_id AND t.day = k.day", ids, days); err != nil {
 		return err
 	}
 	columns := []string{"series_id", "day", "keep", "data"}

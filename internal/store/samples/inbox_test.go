@@ -56,7 +56,10 @@ func TestMinusZeroIsZero(t *testing.T) {
 		b.init()
 		b.open()
 		go func() {
-			_ = b.put(t.Context(), []domain.SeriesSample{{SeriesID: 1, Sample: domain.Sample{At: time.UnixMilli(1), Value: math.Copysign(0, -1)}}})
+			_ = b.put(
+				t.Context(),
+				[]domain.SeriesSample{{SeriesID: 1, Sample: domain.Sample{At: time.UnixMilli(1), Value: math.Copysign(0, -1)}}},
+			)
 		}()
 		synctest.Wait()
 		taken := b.take()

@@ -63,7 +63,8 @@ func (s *Store) prepare(ctx context.Context, t table, c keepClass, day int) erro
 	if t == chunksTable {
 		parent, bounds = t.name, fmt.Sprintf("IN (%d)", day)
 	} else if !s.known[parent] {
-		sql := fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s PARTITION OF %s (PRIMARY KEY (series_id, day)) FOR VALUES IN (%d) PARTITION BY RANGE (day)", parent, t.name, c)
+		sql := fmt.Sprintf("CREATE TABLE IF NOT EXISTS %s PARTITION OF %s (PRIMARY KEY (series_id, day)) FOR VALUES IN (%d) "+
+			"PARTITION BY RANGE (day)", parent, t.name, c)
 		if _, err := s.pool.Exec(ctx, sql); err != nil {
 			return fmt.Errorf("table %s: %w", parent, err)
 		}

@@ -53,7 +53,9 @@ func TestPostgreSQLCrashesUnderLoad(t *testing.T) {
 				return false // it recovers still
 			}
 			defer conn.Close(ctx)
-			return conn.QueryRow(ctx, "SELECT pid FROM pg_stat_activity WHERE application_name = 'tireless-owl' LIMIT 1").Scan(&victim) == nil
+			return conn.QueryRow(ctx, "SELECT pid FROM pg_stat_activity WHERE application_name = 'tireless-owl' LIMIT 1").
+				Scan(&victim) ==
+				nil
 		}, 20*time.Second, 50*time.Millisecond)
 		require.NoError(t, syscall.Kill(victim, syscall.SIGKILL))
 		load(60)

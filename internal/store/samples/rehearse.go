@@ -49,7 +49,10 @@ func (s *Store) Try(ctx context.Context, series []int64, day int, own, usual Kee
 			}
 			class, bytes = mostOf(rows), sizeOf(rows)/float64(tried)
 		}
-		out = append(out, retention.Kept{Form: formOf[t], Days: int(usual.time(t, class) / (24 * time.Hour)), Own: class > 0, PerDay: bytes})
+		out = append(
+			out,
+			retention.Kept{Form: formOf[t], Days: int(usual.time(t, class) / (24 * time.Hour)), Own: class > 0, PerDay: bytes},
+		)
 	}
 	return out, err
 }
@@ -112,7 +115,8 @@ func (s *Store) heldIn(ctx context.Context, t table, series []int64, part float6
 	rows, err := s.pool.Query(
 		ctx,
 		fmt.Sprintf(
-			"SELECT day, sum(octet_length(data) + %d)::float8 FROM %s TABLESAMPLE SYSTEM (%s) REPEATABLE (1) WHERE series_id = ANY($1) GROUP BY day ORDER BY day",
+			"SELECT day, sum(octet_length(data) + %d)::float8 FROM %s TABLESAMPLE SYSTEM (%s) REPEATABLE (1) WHERE series_id = "+
+				"ANY($1) GROUP BY day ORDER BY day",
 			Overhead,
 			t.name,
 			Percent(part),

@@ -102,7 +102,10 @@ func TestPointsStandForRollupsThatWouldBeLarger(t *testing.T) {
 		for h := range 24 {
 			hourly.Points = append(
 				hourly.Points,
-				codec.Point{T: noon.Truncate(oneDay).AddDate(0, 0, d-119).Add(time.Duration(h) * time.Hour).UnixMilli(), V: float64(d*h%11) / 10},
+				codec.Point{
+					T: noon.Truncate(oneDay).AddDate(0, 0, d-119).Add(time.Duration(h) * time.Hour).UnixMilli(),
+					V: float64(d*h%11) / 10,
+				},
 			)
 		}
 	}

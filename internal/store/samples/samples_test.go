@@ -124,7 +124,12 @@ func TestRestartGoesOnBehindTheJournal(t *testing.T) {
 	s.Stop()
 	again := open(t, db, samples.Options{})
 	assert.Equal(t, want, points(t, again, 1, 300))
-	assert.Equal(t, []float64{92, 93, 94, 95, 96, 97, 98, 99}, values(again.Latest(1)), "newest points come back without a look at the chunks")
+	assert.Equal(
+		t,
+		[]float64{92, 93, 94, 95, 96, 97, 98, 99},
+		values(again.Latest(1)),
+		"newest points come back without a look at the chunks",
+	)
 	assert.Equal(t, noon.Add(99*time.Minute), again.Newest())
 	require.NoError(t, again.Append(t.Context(), []domain.SeriesSample{at(100, 1, 100)}))
 	assert.Len(t, points(t, again, 1)[1], 101)
@@ -174,7 +179,14 @@ func TestRangeEqualsFoldingThePoints(t *testing.T) {
 				a, b := noon.Add(from), noon.Add(4*time.Hour+time.Second)
 				wide := width.Milliseconds()
 				got := map[int64][]codec.Rollup{}
-				_, err := s.Range(t.Context(), ids, a, b, width, func(id int64, rollups []codec.Rollup) error { got[id] = rollups; return nil })
+				_, err := s.Range(
+					t.Context(),
+					ids,
+					a,
+					b,
+					width,
+					func(id int64, rollups []codec.Rollup) error { got[id] = rollups; return nil },
+				)
 				require.NoError(t, err)
 				begin, end := codec.Begin(a.UnixMilli(), wide), codec.Begin(b.UnixMilli()-1, wide)+wide
 				for _, id := range ids {
@@ -233,7 +245,10 @@ func TestImportJoinsWhatIsThere(t *testing.T) {
 	half := len(yesterday) / 2
 	ctx := t.Context()
 	require.NoError(t, s.Import(ctx, []samples.History{{Series: 1, Points: yesterday[:half+10]}}))
-	require.NoError(t, s.Import(ctx, []samples.History{{Series: 1, Points: yesterday[half:]}, {Series: 2, Points: all[2][:5]}, {Series: 9}}))
+	require.NoError(
+		t,
+		s.Import(ctx, []samples.History{{Series: 1, Points: yesterday[half:]}, {Series: 2, Points: all[2][:5]}, {Series: 9}}),
+	)
 	require.NoError(t, s.Import(ctx, []samples.History{{Series: 1, Points: yesterday[half:]}}), "again")
 	assert.Equal(t, yesterday, points(t, s, 1)[1])
 	assert.Equal(t, yesterday[len(yesterday)-1], s.Latest(1)[len(s.Latest(1))-1])

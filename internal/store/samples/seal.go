@@ -111,9 +111,10 @@ func (s *Store) storeChunks(ctx context.Context, shard int, rows []chunkRow, hea
 		}
 	}
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"chunks"}, []string{"series_id", "day", "seq", "data"}, pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
-			return []any{rows[i].series, rows[i].day, seq, rows[i].data}, nil
-		})); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"chunks"}, []string{"series_id", "day", "seq", "data"},
+			pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
+				return []any{rows[i].series, rows[i].day, seq, rows[i].data}, nil
+			})); err != nil {
 			return err
 		}
 		_, err := tx.Exec(

@@ -22,7 +22,10 @@ func (s *Store) openSpill() error {
 	if s.opt.SpillFile == "" {
 		return nil
 	}
-	file, short, err := spill.Open(s.opt.SpillFile, spill.Options{Limit: s.opt.SpillBytes, Reserve: min(s.opt.SpillReserve, s.opt.SpillBytes)})
+	file, short, err := spill.Open(
+		s.opt.SpillFile,
+		spill.Options{Limit: s.opt.SpillBytes, Reserve: min(s.opt.SpillReserve, s.opt.SpillBytes)},
+	)
 	if err != nil {
 		return err
 	}

@@ -185,7 +185,8 @@ func (s *Store) loadSealed(ctx context.Context) error {
 func (s *Store) findJournal(ctx context.Context) error {
 	for i := range s.journal.tables {
 		t := &s.journal.tables[i]
-		err := s.pool.QueryRow(ctx, "SELECT coalesce(min(seq), 0), coalesce(max(seq), 0), coalesce(sum(length(data)), 0) FROM "+tableName(i)).
+		err := s.pool.QueryRow(ctx, "SELECT coalesce(min(seq), 0), coalesce(max(seq), 0), "+
+			"coalesce(sum(length(data)), 0) FROM "+tableName(i)).
 			Scan(&t.first, &t.last, &t.bytes)
 		if err != nil {
 			return err

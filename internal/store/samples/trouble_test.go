@@ -92,7 +92,8 @@ func TestAFullDiskDelaysAndLosesNothing(t *testing.T) {
 	}
 	load(20)
 	exec(
-		"CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'could not extend file: No space left on device' USING ERRCODE = '53100'; END $$",
+		"CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'could not extend file: No " +
+			"space left on device' USING ERRCODE = '53100'; END $$",
 	)
 	exec("CREATE TRIGGER full_disk BEFORE INSERT ON chunks FOR EACH ROW EXECUTE FUNCTION full_disk()")
 	load(20)
@@ -202,12 +203,19 @@ func TestRetainDropsWholePartitions(t *testing.T) {
 	}
 	require.NoError(t, s.Import(ctx, []samples.History{h}))
 	count := func(width time.Duration) (n int) {
-		_, err := s.Range(ctx, []int64{7}, noon.AddDate(-3, 0, 0), noon.AddDate(0, 0, 1), width, func(_ int64, rollups []codec.Rollup) error {
-			for _, x := range rollups {
-				n += x.Count
-			}
-			return nil
-		})
+		_, err := s.Range(
+			ctx,
+			[]int64{7},
+			noon.AddDate(-3, 0, 0),
+			noon.AddDate(0, 0, 1),
+			width,
+			func(_ int64, rollups []codec.Rollup) error {
+				for _, x := range rollups {
+					n += x.Count
+				}
+				return nil
+			},
+		)
 		require.NoError(t, err)
 		return n
 	}

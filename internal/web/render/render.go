@@ -178,7 +178,8 @@ func Status(err error) (int, string) {
 			domain.ErrForbidden.Error()+": ",
 		) + "."
 	case errors.Is(err, domain.ErrChanged):
-		return http.StatusConflict, "Somebody else has changed this meanwhile. Look at it as it is now, and change it again if that is still right."
+		return http.StatusConflict, "Somebody else has changed this meanwhile. Look at it as it is now, and change it again if " +
+			"that is still right."
 	case errors.Is(err, domain.ErrConflict):
 		return http.StatusConflict, strings.TrimPrefix(err.Error(), domain.ErrConflict.Error()+": ")
 	}

@@ -25,7 +25,8 @@ func Bands(bands []Band, label string) template.HTML {
 	var b strings.Builder
 	fmt.Fprintf(
 		&b,
-		`<svg class="bands" viewBox="0 0 %d 28" preserveAspectRatio="none" role="img" aria-label="%s"><rect class="none" width="%d" height="28"/>`,
+		`<svg class="bands" viewBox="0 0 %d 28" preserveAspectRatio="none" role="img" aria-label="%s">`+
+			`<rect class="none" width="%d" height="28"/>`,
 		bandsWidth,
 		template.HTMLEscapeString(label),
 		bandsWidth,

@@ -42,7 +42,12 @@ func Fields(prefix string, fields []field.Field, values map[string]string, errs 
 
 // Typed is a field of a form that no description lists.
 func Typed(prefix, name, label, value, help, problem string) FieldView {
-	f := FieldView{Field: field.Field{Name: name, Label: label, Kind: field.Text, Help: help}, ID: prefix + name, Value: value, Error: problem}
+	f := FieldView{
+		Field: field.Field{Name: name, Label: label, Kind: field.Text, Help: help},
+		ID:    prefix + name,
+		Value: value,
+		Error: problem,
+	}
 	if help != "" {
 		f.HelpID = f.ID + "-help"
 	}

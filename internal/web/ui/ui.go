@@ -187,7 +187,9 @@ func Meter(percent float64, level string) template.HTML {
 	width := math.Max(0, math.Min(100, percent))
 	return template.HTML(
 		fmt.Sprintf(
-			`<svg class="meter" viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true"><rect class="track" width="100" height="8" rx="4"/><rect class="full %s" width="%.1f" height="8" rx="4"/></svg>`,
+			`<svg class="meter" viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true">`+
+				`<rect class="track" width="100" height="8" rx="4"/>`+
+				`<rect class="full %s" width="%.1f" height="8" rx="4"/></svg>`,
 			template.HTMLEscapeString(level),
 			width,
 		),

@@ -106,8 +106,13 @@ func TestJudgeInvariants(t *testing.T) {
 func TestAtRestEqualsJudging(t *testing.T) {
 	rng := rand.New(rand.NewSource(2))
 	below := rule.Rule{
-		Name:      "low",
-		Condition: &Condition{Side: Below, For: inARow(1), Recover: inARow(2), Limits: map[domain.Level]Limit{domain.LevelWarning: {20, 25}}},
+		Name: "low",
+		Condition: &Condition{
+			Side:    Below,
+			For:     inARow(1),
+			Recover: inARow(2),
+			Limits:  map[domain.Level]Limit{domain.LevelWarning: {20, 25}},
+		},
 	}
 	rested := 0
 	for range 5000 {
@@ -130,7 +135,8 @@ func TestAtRestEqualsJudging(t *testing.T) {
 func TestWords(t *testing.T) {
 	assert.Equal(
 		t,
-		"Critical above 95\u00a0%, warning above 90\u00a0%, notice above 80\u00a0% for 2 values in a row; fine again at or below 75\u00a0%.",
+		"Critical above 95\u00a0%, warning above 90\u00a0%, notice above 80\u00a0% for 2 values in a row; fine again at or "+
+			"below 75\u00a0%.",
 		full().Words(),
 	)
 	assert.Contains(t, (&Condition{}).Words("%"), "nothing")
@@ -213,7 +219,13 @@ func TestFormAndDocumentGiveTheSameConditionBack(t *testing.T) {
 func TestWrongFormsAreToldAtTheirFields(t *testing.T) {
 	_, errs := Kind.Read(
 		rule.Subject{},
-		map[string]string{"side": "above", "for": "now and then", "raise_warning": "ninety", "recover_critical": "1", "raise_critical": "0,5"},
+		map[string]string{
+			"side":             "above",
+			"for":              "now and then",
+			"raise_warning":    "ninety",
+			"recover_critical": "1",
+			"raise_critical":   "0,5",
+		},
 	)
 	assert.Contains(t, errs["for"], "3 values")
 	assert.Contains(t, errs["raise_warning"], "90 or 0.5")

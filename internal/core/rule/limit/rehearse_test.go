@@ -18,7 +18,11 @@ func TestRehearse(t *testing.T) {
 	past := window(70, 81, 83, 99, 75, 70, 85, 86)
 	got := rule.Rehearse(full(), past)
 	require.Len(t, got, 2)
-	assert.Equal(t, rule.Episode{From: noon.Add(2 * time.Minute), To: noon.Add(4 * time.Minute), Level: domain.LevelNotice, Peak: 99}, got[0])
+	assert.Equal(
+		t,
+		rule.Episode{From: noon.Add(2 * time.Minute), To: noon.Add(4 * time.Minute), Level: domain.LevelNotice, Peak: 99},
+		got[0],
+	)
 	assert.Equal(t, noon.Add(7*time.Minute), got[1].From)
 	assert.True(t, got[1].To.IsZero())
 	assert.Empty(t, rule.Rehearse(full(), nil))

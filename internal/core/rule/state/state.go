@@ -224,10 +224,18 @@ func fields(s rule.Subject) []field.Field {
 	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
 		out = append(out, field.Field{Name: "states_" + l.String(), Label: "When it is", Kind: field.Text, Help: help, Group: l.String()})
 	}
-	return append(out,
+	return append(
+		out,
 		field.Field{Name: "after", Label: "Only after it was", Kind: field.Text, Help: help + "; empty for any"},
 		field.Field{Name: "for", Label: "For", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"},
-		field.Field{Name: "recover_for", Label: "Fine again after", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"})
+		field.Field{
+			Name:    "recover_for",
+			Label:   "Fine again after",
+			Kind:    field.Text,
+			Default: "1 value",
+			Help:    "such as 3 values or 10 min",
+		},
+	)
 }
 
 func wordsOf(codes map[int]string) []string {

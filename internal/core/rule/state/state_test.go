@@ -64,7 +64,11 @@ func TestJudge(t *testing.T) {
 func TestRehearseNamesTheWorstState(t *testing.T) {
 	got := rule.Rehearse(rule.Rule{Condition: port()}, past(1, 3, 3, 2, 2, 1, 1))
 	require.Len(t, got, 1)
-	assert.Equal(t, rule.Episode{From: noon.Add(2 * time.Minute), To: noon.Add(5 * time.Minute), Level: domain.LevelCritical, Peak: 2}, got[0])
+	assert.Equal(
+		t,
+		rule.Episode{From: noon.Add(2 * time.Minute), To: noon.Add(5 * time.Minute), Level: domain.LevelCritical, Peak: 2},
+		got[0],
+	)
 }
 
 func TestWords(t *testing.T) {

@@ -42,7 +42,11 @@ func Kind(folder string) channels.Kind {
 		},
 		Send: f.send,
 		Try: func(ctx context.Context, at channel.Opened, _ string) (string, error) {
-			r, err := f.send(ctx, at, channel.Message{Key: "test", Subject: "Test of this channel", Body: "To see whether it can be written."})
+			r, err := f.send(
+				ctx,
+				at,
+				channel.Message{Key: "test", Subject: "Test of this channel", Body: "To see whether it can be written."},
+			)
 			return r.Outcome, err
 		},
 	}

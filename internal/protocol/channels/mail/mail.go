@@ -84,6 +84,7 @@ func try(ctx context.Context, at channel.Opened, to string) (string, error) {
 	ctx, cancel := context.WithTimeout(ctx, tryLimit)
 	defer cancel()
 	outcome, _, err := server(at).Send(ctx, mail.Message{To: to, Subject: "Test of this channel",
-		Body: "This message was sent from the channel's page to see whether it arrives.\n", ID: messageID("test " + time.Now().Format(time.RFC3339Nano))})
+		Body: "This message was sent from the channel's page to see whether " +
+			"it arrives.\n", ID: messageID("test " + time.Now().Format(time.RFC3339Nano))})
 	return outcome, err
 }

@@ -91,7 +91,10 @@ func requests(ask way.Settings, rows int) float64 {
 
 func words(ask way.Settings, columns []way.Column) string {
 	if ask["form"] == hello {
-		return fmt.Sprintf("A probe of %d requests for the uptime by SNMP measures the answer time and the share that is lost", ask.Int("count"))
+		return fmt.Sprintf(
+			"A probe of %d requests for the uptime by SNMP measures the answer time and the share that is lost",
+			ask.Int("count"),
+		)
 	}
 	how := "SNMP GET of "
 	if ask["form"] == walk {

@@ -113,7 +113,9 @@ func TestWrongCommunityIsSilence(t *testing.T) {
 }
 
 func TestObjectIdentifiersAreChecked(t *testing.T) {
-	for of, ok := range map[string]bool{"1.3.6.1.2.1.1.5.0": true, "0.1": true, "1": false, "3.1": false, "1.03": false, "1.3.": false, "": false, "1.3; drop": false} {
+	for of, ok := range map[string]bool{
+		"1.3.6.1.2.1.1.5.0": true, "0.1": true, "1": false, "3.1": false, "1.03": false,
+		"1.3.": false, "": false, "1.3; drop": false} {
 		assert.Equal(t, ok, snmp.Description.CheckColumn(of) == nil, of)
 	}
 }

@@ -136,7 +136,13 @@ func barOf(only string, f domain.EntryFilter, acts []string) ui.FilterBar {
 	}
 	bar.Choices = []ui.FilterChoice{
 		{Name: "act", Label: "What was done", Any: "anything done", Value: f.Act, Options: ui.Options(acts)},
-		{Name: "by", Label: "By whom", Any: "by anybody", Value: f.ActorKind, Options: ui.Options([]string{"person", "token", "application"})},
+		{
+			Name:    "by",
+			Label:   "By whom",
+			Any:     "by anybody",
+			Value:   f.ActorKind,
+			Options: ui.Options([]string{"person", "token", "application"}),
+		},
 		{Name: "only", Label: "Outcome", Any: "done and refused", Value: only, Options: ui.Options([]string{"refused"})},
 	}
 	for _, h := range []ui.Pair{{A: "kind", B: f.Kind}, {A: "of", B: f.ThingID}, {A: "actor", B: f.ActorID}} {

@@ -102,7 +102,10 @@ func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := kitsView{Show: "kits"}
 	for _, k := range kits {
-		v.Kits = append(v.Kits, kitView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))})
+		v.Kits = append(
+			v.Kits,
+			kitView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))},
+		)
 	}
 	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: domain.AreaCollect, Tab: kitsPath, Body: v})
 }

@@ -52,8 +52,12 @@ type Screen struct {
 func (s Screen) Manifest() screen.Screen {
 	const watched, collected, configure = domain.AreaWatch, domain.AreaCollect, domain.AccessConfigure
 	return screen.Screen{
-		Templates: map[string]fs.FS{"device": files, "series": ui.Folder(seriesFiles, "series"), "removed": ui.Folder(removedFiles, "removed")},
-		Found:     []render.Entry{{Title: "Removed devices", Path: removedPath, Area: collected}},
+		Templates: map[string]fs.FS{
+			"device":  files,
+			"series":  ui.Folder(seriesFiles, "series"),
+			"removed": ui.Folder(removedFiles, "removed"),
+		},
+		Found: []render.Entry{{Title: "Removed devices", Path: removedPath, Area: collected}},
 		Routes: []screen.Route{
 			screen.Get(removedPath, collected, s.removed),
 			screen.Get("/devices/{id}", watched, s.page),

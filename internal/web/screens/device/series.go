@@ -82,7 +82,8 @@ func (s Screen) samples(w http.ResponseWriter, r *http.Request) error {
 	now := time.Now().UTC()
 	w.Header().Set("Content-Type", f.MediaType())
 	w.Header().
-		Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-%s%s"`, x.Reading, x.ID, now.Format("20060102T1504"), f.Extension()))
+		Set("Content-Disposition",
+			fmt.Sprintf(`attachment; filename="%s-%d-%s%s"`, x.Reading, x.ID, now.Format("20060102T1504"), f.Extension()))
 	_, err = s.Transfer.Export(
 		r.Context(),
 		middleware.Who(r.Context()),

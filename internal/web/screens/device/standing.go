@@ -72,8 +72,15 @@ func (s Screen) standing(r *http.Request, x domain.Series, span Span) (*standing
 		shades[word] = i
 		v.Shares = append(
 			v.Shares,
-			shareView{Share: share, Word: word, Shade: min(i, ui.Shades-1), Percent: units.Format(share.Part*100, "%"), Time: units.Span(share.Time),
-				Chosen: word == v.Only, URL: onlyURL(path, span, word, word == v.Only)},
+			shareView{
+				Share:   share,
+				Word:    word,
+				Shade:   min(i, ui.Shades-1),
+				Percent: units.Format(share.Part*100, "%"),
+				Time:    units.Span(share.Time),
+				Chosen:  word == v.Only,
+				URL:     onlyURL(path, span, word, word == v.Only),
+			},
 		)
 	}
 	var rows []standView

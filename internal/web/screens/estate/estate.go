@@ -136,7 +136,11 @@ func (s Screen) side(r *http.Request, v *overviewView, now time.Time) error {
 	ctx := r.Context()
 	who := middleware.Who(ctx)
 	if !who.Scope(domain.AreaRespond, domain.AccessSee).None() {
-		f := domain.IncidentFilter{States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}, Sort: "-level", Limit: 6}
+		f := domain.IncidentFilter{
+			States: []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged},
+			Sort:   "-level",
+			Limit:  6,
+		}
 		open, total, err := s.Respond.Incidents(ctx, who, f)
 		if err != nil {
 			return err

@@ -186,7 +186,10 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			}
 			v.Met, v.Runbook = hint.Met, hint.Runbook(of.Runbook)
 		}
-		last := !slices.ContainsFunc(v.In.Alerts[i+1:], func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID })
+		last := !slices.ContainsFunc(
+			v.In.Alerts[i+1:],
+			func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID },
+		)
 		if now, ok := judged.Latest[a.SeriesID]; ok && last {
 			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID}
 			if !known {

@@ -136,7 +136,13 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	v := listView{
 		May:     !who.Scope(domain.AreaRun, domain.AccessAdminister).None(),
 		Sorting: ui.Sorting{Path: peoplePath, Query: q, Sort: q.Get("sort")},
-		Bar:     ui.FilterBar{Path: peoplePath, Target: "people-table", Search: q.Get("q"), Placeholder: "Name or team", Label: "Filter people"},
+		Bar: ui.FilterBar{
+			Path:        peoplePath,
+			Target:      "people-table",
+			Search:      q.Get("q"),
+			Placeholder: "Name or team",
+			Label:       "Filter people",
+		},
 	}
 	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
 	for _, u := range all {

@@ -189,7 +189,14 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 	}
 	who := middleware.Who(r.Context())
 	f := personForm{
-		Draft: people.Draft{Name: in.Name, Display: in.Display, PlaceID: in.PlaceID, Teams: in.Teams, Locked: in.Locked, Version: in.Version},
+		Draft: people.Draft{
+			Name:    in.Name,
+			Display: in.Display,
+			PlaceID: in.PlaceID,
+			Teams:   in.Teams,
+			Locked:  in.Locked,
+			Version: in.Version,
+		},
 	}
 	var err error
 	if r.URL.Path == newPersonPath {
