@@ -36,6 +36,8 @@ type Entry struct {
 	Title string
 	Path  string
 	Area  domain.Area
+	// Asks is the area of what it shows, where that is not the one it stands in.
+	Asks  domain.Area
 	Needs domain.Access // see, where nothing is said
 	// Whole is true where it shows what belongs to the whole tree.
 	Whole bool
@@ -43,11 +45,11 @@ type Entry struct {
 
 // For tells whether the page is one for an actor.
 func (e Entry) For(who access.Actor) bool {
-	needs := cmp.Or(e.Needs, domain.AccessSee)
+	area, needs := cmp.Or(e.Asks, e.Area), cmp.Or(e.Needs, domain.AccessSee)
 	if e.Whole {
-		return who.May(e.Area, needs, 0)
+		return who.May(area, needs, 0)
 	}
-	return e.Area == "" || !who.Scope(e.Area, needs).None()
+	return area == "" || !who.Scope(area, needs).None()
 }
 
 // Framer fills the frame for a request.

@@ -34,12 +34,12 @@ func (s Screen) Manifest() screen.Screen {
 		Templates: map[string]fs.FS{"collect": files},
 		Menu: []render.Entry{
 			{Title: "Kits", Path: kitsPath, Area: domain.AreaCollect},
-			{Title: "Values now", Path: valuesPath, Area: domain.AreaCollect},
+			{Title: "Values now", Path: valuesPath, Area: domain.AreaCollect, Asks: domain.AreaWatch},
 		},
 		Routes: []screen.Route{
 			screen.Get(kitsPath, domain.AreaCollect, s.kits),
-			screen.Get(valuesPath, domain.AreaCollect, s.values),
-			screen.Get("/collect/latest", domain.AreaCollect, moved),
+			screen.Get(valuesPath, domain.AreaWatch, s.values),
+			screen.Open("/collect/latest", moved),
 		},
 	}
 }

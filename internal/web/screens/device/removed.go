@@ -1,6 +1,7 @@
 package device
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -64,6 +65,9 @@ func (s Screen) removedOne(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	x, err := s.Devices.RemovedOne(r.Context(), middleware.Who(r.Context()), id)
+	if errors.Is(err, domain.ErrForbidden) {
+		return domain.ErrNotFound // who may not see what was removed learns nothing of it
+	}
 	if err != nil {
 		return err
 	}

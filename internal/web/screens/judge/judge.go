@@ -35,11 +35,11 @@ func (s Screen) Manifest() screen.Screen {
 		Templates: map[string]fs.FS{"judge": files},
 		Menu: []render.Entry{
 			{Title: "Rules", Path: rulesPath, Area: domain.AreaJudge},
-			{Title: "Changes of health", Path: changesPath, Area: domain.AreaJudge},
+			{Title: "Changes of health", Path: changesPath, Area: domain.AreaJudge, Asks: domain.AreaWatch},
 		},
 		Routes: []screen.Route{
 			screen.Get(rulesPath, domain.AreaJudge, s.rules),
-			screen.Get(changesPath, domain.AreaJudge, s.transitions),
+			screen.Get(changesPath, domain.AreaWatch, s.transitions),
 			screen.Get("/judge/rules/{id}", domain.AreaJudge, s.edit),
 			screen.Post("/judge/rules/{id}", domain.AreaJudge, domain.AccessConfigure, s.save),
 			screen.Post("/judge/rules/{id}/rehearse", domain.AreaJudge, domain.AccessSee, s.rehearse),

@@ -21,6 +21,7 @@ type channelsView struct {
 	Channels    []channelView
 	Kinds       channel.Kinds // that can be made
 	Credentials []credentialView
+	Hidden      bool // the credentials, from whoever looks
 	May         domain.Access
 }
 
@@ -72,7 +73,8 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 		v.Channels = append(v.Channels, channelView{Channel: c, About: about, Values: c.Settings, May: v.May})
 	}
 	credentials, err := s.Find.Credentials(r.Context(), middleware.Who(r.Context()))
-	if err != nil {
+	v.Hidden = errors.Is(err, domain.ErrForbidden)
+	if err != nil && !v.Hidden {
 		return err
 	}
 	for _, c := range credentials {
