@@ -65,6 +65,11 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 	}
 	h.report(ctx, "sessions that expired", h.store.Sessions.Drop(ctx, now))
 	h.report(ctx, "values that could not be", h.store.Implausible.Drop(ctx, now.Add(-h.keep.Points)))
+	entries, err := h.store.Audit.Drop(ctx)
+	h.report(ctx, "audit entries that are old", err)
+	if entries > 0 {
+		h.log.Info("dropped old audit entries", "entries", entries)
+	}
 	dropped, err := h.store.Samples.Retain(ctx, now, h.keep)
 	h.report(ctx, "retention", err)
 	if len(dropped) > 0 {

@@ -137,7 +137,21 @@ func (s Audit) Acts(ctx context.Context) (out []string, err error) {
 		SELECT act FROM a WHERE act IS NOT NULL`).Scan(&out).Error
 }
 
-// Drop removes what was noted before a time, as far as the database lets it go.
-func (s Audit) Drop(ctx context.Context, before time.Time) error {
-	return s.q(ctx).Exec("DELETE FROM audit WHERE at < ?", before).Error
+// dropBatch bounds how many entries one statement removes, so that it ends soon.
+const dropBatch = 10_000
+
+// Drop removes what was noted longer ago than is kept: the setting audit.days, 400
+// where it was never set and at least 30. By the clock of the database, whose trigger
+// lets nothing younger go. It returns how many entries went.
+func (s Audit) Drop(ctx context.Context) (gone int64, err error) {
+	for {
+		res := s.q(ctx).Exec(`DELETE FROM audit WHERE id IN (SELECT id FROM audit
+			WHERE at < now() - make_interval(
+				days => greatest(30, coalesce((SELECT value::int FROM settings WHERE key = 'audit.days'), 400)))
+			ORDER BY at LIMIT ?)`, dropBatch)
+		gone += res.RowsAffected
+		if res.Error != nil || res.RowsAffected < dropBatch {
+			return gone, res.Error
+		}
+	}
 }
