@@ -46,13 +46,13 @@ test('pictures', async ({ page }) => {
     watch: '/',
     devices: '/devices',
     kits: '/collect',
-    latest: '/collect/values',
+    values: '/collect/values',
     rules: '/judge',
-    changes: '/judge/transitions',
     incidents: '/incidents?state=all',
     deliveries: '/respond/deliveries',
     run: '/run',
-    channels: '/run/channels',
+    places: '/run/places',
+    audit: '/run/audit',
     storage: '/run/storage?by=reading',
   })) {
     await page.goto(path);

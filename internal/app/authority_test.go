@@ -373,6 +373,8 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(r.Places.MoveDevices(c, w, []domain.ID{h.device}, lastPlace(c, r, h.place)))
 		}},
 		{name: "audit.Find", lists: true, ask: func(c C, w A) (any, error) { return r.Audit.Find(c, w, domain.EntryFilter{Limit: 1000}) }},
+		{name: "audit.Rehearse", whole: true, ask: func(c C, w A) (any, error) { return r.Audit.Rehearse(c, w, 50) }},
+		{name: "audit.SetKeep", whole: true, ask: func(c C, w A) (any, error) { return done(r.Audit.SetKeep(c, w, 50)) }},
 		{name: "audit.One", ask: func(c C, w A) (any, error) { return r.Audit.One(c, w, h.entry) }},
 		{name: "audit.Export", lists: true, ask: func(c C, w A) (any, error) {
 			var out []domain.Entry

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"strconv"
 	"time"
 
 	"gorm.io/gorm"
@@ -135,6 +136,41 @@ func (s Audit) Acts(ctx context.Context) (out []string, err error) {
 		(SELECT act FROM audit ORDER BY act LIMIT 1)
 		UNION ALL SELECT (SELECT n.act FROM audit n WHERE n.act > a.act ORDER BY n.act LIMIT 1) FROM a WHERE a.act IS NOT NULL)
 		SELECT act FROM a WHERE act IS NOT NULL`).Scan(&out).Error
+}
+
+// The limits of how long entries are kept, in days.
+const (
+	LeastAuditDays = 30
+	MostAuditDays  = 3650
+	UsualAuditDays = 400
+)
+
+const auditDays = "audit.days"
+
+// Days is for how many days entries are kept.
+func (s Audit) Days(ctx context.Context) (int, error) {
+	text, err := Settings(s).Get(ctx, auditDays)
+	if err != nil || text == "" {
+		return UsualAuditDays, err
+	}
+	return strconv.Atoi(text)
+}
+
+// SetDays sets for how many days entries are kept.
+func (s Audit) SetDays(ctx context.Context, days int) error {
+	return Settings(s).Set(ctx, auditDays, strconv.Itoa(days))
+}
+
+// Older counts the entries that are older than so many days, by the clock of the
+// database, and tells since when the oldest of all is there; zero without any.
+func (s Audit) Older(ctx context.Context, days int) (count int64, oldest time.Time, err error) {
+	var row struct {
+		Count  int64
+		Oldest *time.Time
+	}
+	err = s.q(ctx).Raw(`SELECT (SELECT count(*) FROM audit WHERE at < now() - make_interval(days => ?)) AS count,
+		(SELECT min(at) FROM audit) AS oldest`, days).Scan(&row).Error
+	return row.Count, orNever(row.Oldest), err
 }
 
 // dropBatch bounds how many entries one statement removes, so that it ends soon.

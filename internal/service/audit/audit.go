@@ -20,6 +20,7 @@ func New(desk *act.Desk) *Service { return &Service{desk} }
 type Page struct {
 	Entries []domain.Entry
 	Acts    []string // all that was ever done, to choose from
+	Days    int      // for how long entries are kept
 }
 
 // Find returns what was noted, the newest first, as far as an actor may see.
@@ -31,7 +32,10 @@ func (s *Service) Find(ctx context.Context, who access.Actor, f domain.EntryFilt
 	if out.Entries, err = seen.Audit.Find(ctx, f); err != nil {
 		return out, err
 	}
-	out.Acts, err = seen.Audit.Acts(ctx)
+	if out.Acts, err = seen.Audit.Acts(ctx); err != nil {
+		return out, err
+	}
+	out.Days, err = seen.Audit.Days(ctx)
 	return out, err
 }
 

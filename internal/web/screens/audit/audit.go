@@ -39,6 +39,8 @@ func (s Screen) Manifest() screen.Screen {
 		Routes: []screen.Route{
 			screen.Get(listPath, area, s.list),
 			screen.Get("/run/audit/export", area, s.export),
+			screen.Get(keepPath, area, s.keep),
+			screen.Post(keepPath, area, domain.AccessAdminister, s.saveKeep),
 			screen.Get("/run/audit/{id}", area, s.entry),
 		},
 	}
@@ -52,6 +54,8 @@ type listView struct {
 	Bar    ui.FilterBar
 	// Export is where the same is had as a file.
 	Export string
+	Days   int  // for how long entries are kept
+	Whole  bool // whether that is told to whoever looks
 	ui.Paging
 }
 
@@ -115,6 +119,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{Filter: f, Bar: barOf(q.Get("only"), f, page.Acts), Export: "/run/audit/export?" + q.Encode()}
+	v.Days, v.Whole = page.Days, middleware.Who(r.Context()).May(domain.AreaRun, domain.AccessSee, 0)
 	entries, paging := ui.CutPage(listPath, q, pageSize, page.Entries)
 	v.Paging = paging
 	for _, e := range entries {
