@@ -56,6 +56,7 @@ type listView struct {
 	Export string
 	Days   int  // for how long entries are kept
 	Whole  bool // whether that is told to whoever looks
+	Saved  bool // never: the form takes its place once it is
 	ui.Paging
 }
 
