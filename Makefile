@@ -2,7 +2,7 @@
 export GOTOOLCHAIN = local
 export GOFLAGS = -buildvcs=false
 OWL = bin/owl
-LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.{js,css}' 'e2e/*.mjs' 'tools/*.mjs' package.json
+LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.js' 'internal/web/ui/css/*.css' 'e2e/*.mjs' 'tools/*.mjs' package.json
 
 .PHONY: help demo demo-large demo-reset serve build assets test lint \
   test-go test-race test-faults test-e2e faults bench compare bench-store mutants screenshots setup setup-test clean

@@ -1,6 +1,7 @@
 // Copies what the browser needs from the npm packages to where the
-// application embeds it. Nothing is fetched at run time.
-import { cpSync, mkdirSync, rmSync } from 'node:fs';
+// application embeds it, and joins our own styles to one file. Nothing is
+// fetched at run time.
+import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 
 const to = 'internal/web/ui/static/vendor';
 rmSync(to, { recursive: true, force: true });
@@ -19,4 +20,29 @@ for (const weight of [400, 600, 700]) {
 }
 files['@fontsource/jetbrains-mono/files/jetbrains-mono-latin-400-normal.woff2'] = 'mono-400.woff2';
 for (const [from, name] of Object.entries(files)) cpSync(`node_modules/${from}`, `${to}/${name}`);
+
+// Later files win over earlier ones: what is general comes first.
+const order = [
+  'base',
+  'head',
+  'signs',
+  'frames',
+  'tables',
+  'forms',
+  'drawer',
+  'story',
+  'charts',
+  'signin',
+  'dialog',
+  'figures',
+  'waiting',
+  'screens',
+  'places',
+  'teams',
+  'pairs',
+];
+const css = 'internal/web/ui/css';
+const left = readdirSync(css).filter((name) => !order.includes(name.replace('.css', '')));
+if (left.length) throw new Error(`not in the order of styles: ${left.join(', ')}`);
+writeFileSync(`${to}/owl.css`, order.map((name) => readFileSync(`${css}/${name}.css`, 'utf8')).join('\n'));
 console.log(`${Object.keys(files).length} assets`);

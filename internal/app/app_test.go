@@ -403,7 +403,7 @@ func TestEmptyScreens(t *testing.T) {
 func TestHealthAndReadiness(t *testing.T) {
 	r := start(t)
 	for path, want := range map[string]int{
-		"/healthz": 200, "/readyz": 200, "/static/owl.css": 200, "/static/nothing": 404, "/events": 401,
+		"/healthz": 200, "/readyz": 200, "/static/vendor/owl.css": 200, "/static/nothing": 404, "/events": 401,
 	} {
 		status, _, _ := get(t, http.DefaultClient, r.url+path)
 		assert.Equal(t, want, status, path)

@@ -42,7 +42,7 @@ func TestPagesWhileTheDatabaseIsAway(t *testing.T) {
 		assert.Equal(t, http.StatusServiceUnavailable, status, path)
 		assert.Contains(t, body, "The database does not answer", path)
 		assert.Contains(t, body, "Collecting goes on", path)
-		assert.Contains(t, body, "/static/owl.css", "in the same look")
+		assert.Contains(t, body, "/static/vendor/owl.css", "in the same look")
 		assert.NotEmpty(t, header.Get("Retry-After"))
 		if waits {
 			require.Eventually(t, func() bool { _, _, away := r.Store.Vigil.Away(); return away }, 10*time.Second, 10*time.Millisecond)

@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -49,4 +50,16 @@ func TestTextHelpers(t *testing.T) {
 	assert.Contains(t, string(Time(at, "clock", "15:04")), `datetime="2026-11-23T02:40:00Z"`, "UTC goes to the browser")
 	assert.Contains(t, string(Meter(250, "critical")), `width="100.0"`)
 	assert.Contains(t, string(Meter(-5, `"x`)), `width="0.0"`)
+}
+
+// Every file that the styles name must be there, as seen from where they are served.
+func TestStylesNameWhatIsServed(t *testing.T) {
+	styles, err := static.ReadFile("static/vendor/owl.css")
+	assert.NoError(t, err)
+	named := regexp.MustCompile(`url\(([^#)][^)]*)\)`).FindAllStringSubmatch(string(styles), -1)
+	assert.NotEmpty(t, named)
+	for _, m := range named {
+		_, err := static.ReadFile("static/vendor/" + m[1])
+		assert.NoError(t, err)
+	}
 }

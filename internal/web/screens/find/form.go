@@ -1,0 +1,139 @@
+package find
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/ui"
+)
+
+type formView struct {
+	page
+	Draft       find.Draft
+	Port, Pace  string
+	Credentials []domain.Credential
+	Chosen      map[domain.ID]bool
+	Places      []domain.Place
+	Whole       bool // the whole tree may be chosen, too
+	Errors      domain.FieldErrors
+	Size        string
+}
+
+func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
+	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}, Port: strconv.Itoa(s.Port)}
+	var err error
+	if v.Credentials, err = s.Find.Credentials(r.Context(), middleware.Who(r.Context())); err != nil {
+		return err
+	}
+	if err := s.offerPlaces(r, &v); err != nil {
+		return err
+	}
+	if len(v.Credentials) == 1 {
+		v.Chosen[v.Credentials[0].ID] = true
+	}
+	return s.Render.Page(w, r, "find", render.Frame{Title: "New sweep", Area: domain.AreaFind, Body: v})
+}
+
+// typed is the form of a sweep. Numbers stay as they were typed, to be shown again.
+type typed struct {
+	PlaceID     domain.ID   `form:"place"`
+	Name        string      `form:"name"`
+	Ranges      string      `form:"ranges"`
+	Exclude     string      `form:"exclude"`
+	Port        string      `form:"port"`
+	Pace        string      `form:"pace"`
+	Credentials []domain.ID `form:"credential"`
+	Community   string      `form:"community"`
+	NewName     string      `form:"community_name"`
+}
+
+// read takes the form as it was typed; numbers that are none become field errors.
+func (s Screen) read(r *http.Request) (formView, error) {
+	v := formView{page: page{"form"}, Chosen: map[domain.ID]bool{}, Errors: domain.FieldErrors{}}
+	var in typed
+	if _, err := ui.Form(r, &in); err != nil {
+		return v, err
+	}
+	v.Port, v.Pace = in.Port, in.Pace
+	v.Draft = find.Draft{
+		PlaceID:       in.PlaceID,
+		Name:          in.Name,
+		Ranges:        in.Ranges,
+		Exclude:       in.Exclude,
+		CredentialIDs: in.Credentials,
+		Community:     domain.Secret(in.Community),
+		NewName:       in.NewName,
+	}
+	v.Draft.Port, _ = strconv.Atoi(v.Port) // 0 is refused by the check
+	if v.Pace != "" {
+		n, err := strconv.Atoi(v.Pace)
+		if err != nil || n <= 0 {
+			n = -1 // refused by the check, with the range that is allowed
+		}
+		v.Draft.Pace = n
+	}
+	for _, id := range in.Credentials {
+		v.Chosen[id] = true
+	}
+	var err error
+	if v.Credentials, err = s.Find.Credentials(r.Context(), middleware.Who(r.Context())); err != nil {
+		return v, err
+	}
+	return v, s.offerPlaces(r, &v)
+}
+
+// offerPlaces offers the parts of the tree that a sweep may be for.
+func (s Screen) offerPlaces(r *http.Request, v *formView) (err error) {
+	who := middleware.Who(r.Context())
+	v.Whole = who.May(domain.AreaFind, domain.AccessConfigure, 0)
+	v.Places, err = s.Places.Where(r.Context(), who, domain.AreaFind, domain.AccessConfigure)
+	return err
+}
+
+// size tells, while the form is filled, how many addresses that would be.
+func (s Screen) size(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.read(r)
+	if err != nil {
+		return err
+	}
+	total, errs := v.Draft.Check()
+	if errs["ranges"] != "" || errs["exclude"] != "" {
+		if strings.TrimSpace(v.Draft.Ranges) != "" {
+			v.Size = errs["ranges"] + errs["exclude"]
+		}
+	} else {
+		pace := max(1, v.Draft.Pace)
+		v.Size = fmt.Sprintf("Tries %s, at most %d requests a second: about %s.", text.Count(total, "address", "addresses"), pace,
+			units.Span(time.Duration(total*2)*time.Second/time.Duration(pace)+3*time.Second))
+	}
+	return s.Render.Fragment(w, http.StatusOK, "find", "size", v.Size)
+}
+
+func (s Screen) create(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.read(r)
+	if err != nil {
+		return err
+	}
+	made, err := s.Find.Create(r.Context(), middleware.Who(r.Context()), v.Draft)
+	if errors.As(err, &v.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "form", v)
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.Find.Start(r.Context(), middleware.Who(r.Context()), made.ID); err != nil {
+		return err
+	}
+	w.Header().Set("HX-Redirect", "/find/sweeps/"+strconv.FormatInt(made.ID, 10))
+	return nil
+}
