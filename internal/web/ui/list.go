@@ -40,6 +40,7 @@ type FilterBar struct {
 	// Search is the free text that was typed.
 	Search, Placeholder, Label string
 	Choices                    []FilterChoice
+	Flags                      []FilterFlag
 	// Hidden are further values that are kept.
 	Hidden []Pair
 }
@@ -50,6 +51,12 @@ type FilterChoice struct {
 	Any         string // what the choice of all is called
 	Value       string
 	Options     []FilterOption
+}
+
+// FilterFlag narrows a list where it is set.
+type FilterFlag struct {
+	Name, Label string
+	Set         bool
 }
 
 // FilterOption is one of the choices.

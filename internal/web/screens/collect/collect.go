@@ -118,6 +118,21 @@ type valuesView struct {
 	ui.Sorting
 }
 
+// Bar narrows the list.
+func (v valuesView) Bar() ui.FilterBar {
+	bar := ui.FilterBar{
+		Path: valuesPath, Target: "value-table", Search: v.Filter.Search,
+		Placeholder: "Device, part or reading", Label: "Filter values",
+		Choices: []ui.FilterChoice{
+			{Name: "state", Label: "State", Any: "any state", Value: v.Filter.State, Options: ui.Options(v.States())},
+		},
+	}
+	if v.Filter.Kit != "" {
+		bar.Hidden = []ui.Pair{{A: "kit", B: v.Filter.Kit}, {A: "reading", B: v.Filter.Reading}}
+	}
+	return bar
+}
+
 type rowView struct {
 	watch.ListedValue
 	ui.Cell

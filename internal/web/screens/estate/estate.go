@@ -184,6 +184,18 @@ type devicesView struct {
 	ui.Paging
 }
 
+// Bar narrows the list.
+func (v devicesView) Bar() ui.FilterBar {
+	return ui.FilterBar{
+		Path: "/devices", Target: "device-table", Search: v.Q,
+		Placeholder: "Name, address, place …", Label: "Filter devices",
+		Choices: []ui.FilterChoice{
+			{Name: "health", Label: "Health", Any: "any health", Value: v.Health, Options: ui.Options(v.States)},
+			{Name: "kind", Label: "Kind", Any: "any kind", Value: v.Kind, Options: ui.Options(v.Kinds)},
+		},
+	}
+}
+
 // emptyView is the page of those who may see nothing of the estate.
 type emptyView struct{}
 

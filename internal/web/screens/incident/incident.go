@@ -73,6 +73,15 @@ type listView struct {
 	ui.Sorting
 }
 
+// Bar narrows the list.
+func (v listView) Bar() ui.FilterBar {
+	return ui.FilterBar{
+		Path: "/incidents", Target: "incident-table", Search: v.Q,
+		Placeholder: "Title or device", Label: "Filter incidents",
+		Hidden: []ui.Pair{{A: "state", B: v.State}},
+	}
+}
+
 type rowView struct{ respond.Listed }
 
 // Lasted is how long the present or last episode lasted.

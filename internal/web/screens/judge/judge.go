@@ -229,6 +229,18 @@ type timelineView struct {
 	ui.Paging
 }
 
+// Bar narrows the list.
+func (v timelineView) Bar() ui.FilterBar {
+	return ui.FilterBar{
+		Path: changesPath, Target: "changes", Search: v.Q,
+		Placeholder: "Device or reason", Label: "Filter changes",
+		Choices: []ui.FilterChoice{
+			{Name: "to", Label: "Changed to", Any: "to any state", Value: v.To, Options: ui.Options(v.States)},
+		},
+		Flags: []ui.FilterFlag{{Name: "devices", Label: "devices only", Set: v.Devices}},
+	}
+}
+
 const pageSize = 100
 
 func (s Screen) transitions(w http.ResponseWriter, r *http.Request) error {

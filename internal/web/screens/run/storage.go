@@ -29,6 +29,15 @@ type storageView struct {
 	ui.Paging
 }
 
+// Bar narrows the list.
+func (v storageView) Bar() ui.FilterBar {
+	return ui.FilterBar{
+		Path: storagePath, Target: "usage", Search: v.Q,
+		Placeholder: "Name", Label: "Filter by name",
+		Hidden: []ui.Pair{{A: "by", B: v.By}},
+	}
+}
+
 // usageRow is what the samples of one kit, reading, place or device take.
 type usageRow struct {
 	Name   string
