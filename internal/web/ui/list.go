@@ -59,6 +59,17 @@ type FilterFlag struct {
 	Set         bool
 }
 
+// Tick is a box to tick; the "tick" template shows it.
+type Tick struct {
+	Name, ID string
+	Value    any
+	Label    string
+	Set      bool
+}
+
+// NewTick returns a box to tick.
+func NewTick(name, id string, value any, label string, set bool) Tick { return Tick{name, id, value, label, set} }
+
 // FilterOption is one of the choices.
 type FilterOption struct{ Value, Title string }
 

@@ -46,7 +46,7 @@ func Funcs() template.FuncMap {
 		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },
 		"healthof": func(word string) domain.Health { return domain.Health(word) },
 		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
-		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty,
+		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} }, "empty": NewEmpty, "tick": NewTick,
 		"flag": Flag, "attr": Attr, "when": When,
 		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 },
 		"minus": func(a, b int) int { return a - b },
