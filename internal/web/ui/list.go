@@ -68,7 +68,9 @@ type Tick struct {
 }
 
 // NewTick returns a box to tick.
-func NewTick(name, id string, value any, label string, set bool) Tick { return Tick{name, id, value, label, set} }
+func NewTick(name, id string, value any, label string, set bool) Tick {
+	return Tick{name, id, value, label, set}
+}
 
 // FilterOption is one of the choices.
 type FilterOption struct{ Value, Title string }
