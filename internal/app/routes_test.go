@@ -24,8 +24,8 @@ import (
 // "signed-in" any, else that level of that area somewhere.
 type entry struct{ route, area, level string }
 
-// table reads the table of routes, which is written by hand: what a route needs is
-// decided there, and only then in its screen.
+// table reads the table of routes: what a new route needs is decided there, and only
+// then in its screen.
 func table(t *testing.T) map[string]entry {
 	t.Helper()
 	text, err := os.ReadFile("testdata/routes.txt")
