@@ -8,6 +8,7 @@ export async function signIn(page, name = 'ines') {
   await page.goto('/signin');
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('Password').fill('night-watch');
+  await page.getByLabel('Trust this browser').check();
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page).toHaveURL(/\/$/);
 }

@@ -66,7 +66,7 @@ func (b *bench) pages(ctx context.Context) error {
 	hub := engine.NewHub()
 	desk, sheets := act.NewDesk(b.store, hub.Publish, quiet), act.NewSheets(b.store)
 	all.Desk = desk
-	users := people.New(b.store, desk, sheets, time.Now)
+	users := people.New(b.store, desk, sheets, time.Now, "")
 	if err := b.enrol(ctx, users); err != nil {
 		return err
 	}
@@ -100,7 +100,8 @@ func (b *bench) pages(ctx context.Context) error {
 	defer server.Close()
 	jar, _ := cookiejar.New(nil)
 	c := &http.Client{Jar: jar}
-	if _, err := c.PostForm(server.URL+"/signin", url.Values{"name": {"bench"}, "password": {"bench-bench"}}); err != nil {
+	form := url.Values{"name": {"bench"}, "password": {"bench-bench"}, "trust": {"true"}}
+	if _, err := c.PostForm(server.URL+"/signin", form); err != nil {
 		return err
 	}
 	series, err := b.store.Series.OfReading(ctx, "interfaces", "in", 1)

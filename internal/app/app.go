@@ -155,7 +155,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if err != nil {
 		return nil, err
 	}
-	a.People = people.New(s, a.Desk, sheets, time.Now)
+	a.People = people.New(s, a.Desk, sheets, time.Now, c.URL)
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
 	a.Audit = audit.New(a.Desk)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
@@ -227,6 +227,7 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		Log:      a.log,
 		Sessions: a.Store.Sessions,
 		Port:     port,
+		URL:      a.Config.URL,
 		Secure:   strings.HasPrefix(a.Config.URL, "https:"),
 		API: api.New(api.Wiring{
 			Desk:     a.Desk,

@@ -314,7 +314,8 @@ func browser(t *testing.T) *http.Client {
 
 func (r running) signIn(t *testing.T, c *http.Client, password string) *http.Response {
 	t.Helper()
-	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {"ines"}, "password": {password}, "next": {"//evil.example"}})
+	form := url.Values{"name": {"ines"}, "password": {password}, "trust": {"true"}, "next": {"//evil.example"}}
+	res, err := c.PostForm(r.url+"/signin", form)
 	require.NoError(t, err)
 	res.Body.Close()
 	return res
@@ -322,7 +323,7 @@ func (r running) signIn(t *testing.T, c *http.Client, password string) *http.Res
 
 func (r running) signInAs(t *testing.T, c *http.Client, name, password string) {
 	t.Helper()
-	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {name}, "password": {password}})
+	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {name}, "password": {password}, "trust": {"true"}})
 	require.NoError(t, err)
 	res.Body.Close()
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)

@@ -37,7 +37,7 @@ const secretive = "cormorant"
 // held is an organisation with one of everything.
 type held struct {
 	place, device, removed, series, incident, alert, event, delivery, transition domain.ID
-	sweep, find, user, team, token, entry                                        domain.ID
+	sweep, find, user, team, token, entry, signIn, browser, passkey              domain.ID
 }
 
 // hold makes an organisation with one of everything, whose names have a word in them.
@@ -203,6 +203,13 @@ func (h *held) people(t *testing.T, r running, word string, place domain.ID) {
 	token, _, err := r.People.MakeToken(ctx, who, domain.Token{Name: word + " token", Grant: domain.Grant{Level: domain.AccessSee}})
 	require.NoError(t, err)
 	h.token = token.ID
+	in, _, err := r.People.SignIn(ctx, word, "night-watch", people.Arrival{Trust: true, Agent: word + " browser"})
+	require.NoError(t, err)
+	key := domain.Passkey{UserID: u.ID, Name: word + " key", KeyID: []byte(word), Credential: []byte("{}")}
+	key, err = r.Store.Factors.AddPasskey(ctx, key)
+	require.NoError(t, err)
+	h.passkey = key.ID
+	h.signIn, h.browser = in.SignIn.ID, in.SignIn.BrowserID
 	noted, err := r.Store.Audit.Find(ctx, domain.EntryFilter{Kind: "place", ThingID: place, Limit: 1})
 	require.NoError(t, err)
 	h.entry = noted[0].ID
@@ -420,6 +427,33 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "people.Team", ask: func(c C, w A) (any, error) { return r.People.Team(c, w, h.team) }},
 		{name: "people.Allowed", ask: func(c C, w A) (any, error) { return r.People.Allowed(c, w, h.user, h.place) }},
 		{name: "people.Tokens", lists: true, own: true, ask: func(c C, w A) (any, error) { return r.People.Tokens(c, w) }},
+		{name: "people.Presence", ask: func(c C, w A) (any, error) { return r.People.Presence(c, w, h.user) }},
+		{name: "people.Factors", ask: func(c C, w A) (any, error) { return r.People.Factors(c, w, h.user) }},
+		{name: "people.PrepareCodes", own: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.People.PrepareCodes(c, access.Actor{Kind: access.Token, ID: w.ID})))
+		}},
+		{name: "people.PreparedCodes", own: true, ask: func(c C, w A) (any, error) { return done(second(r.People.PreparedCodes(c, w))) }},
+		{name: "people.UseCodes", own: true, ask: func(c C, w A) (any, error) { return r.People.UseCodes(c, w, "wrong") }},
+		{name: "people.StopCodes", own: true, ask: func(c C, w A) (any, error) { return done(r.People.StopCodes(c, w, "wrong")) }},
+		{name: "people.BeginPasskey", own: true, ask: func(c C, w A) (any, error) { return done(second(r.People.BeginPasskey(c, w))) }},
+		{name: "people.AddPasskey", own: true, ask: func(c C, w A) (any, error) { return r.People.AddPasskey(c, w, "k", nil, nil) }},
+		{name: "people.TakePasskey", ask: func(c C, w A) (any, error) { return done(r.People.TakePasskey(c, w, h.passkey)) }},
+		{name: "people.TakeFactors", ask: func(c C, w A) (any, error) { return done(r.People.TakeFactors(c, w, h.user)) }},
+		{name: "people.BeginPasskeyTrust", own: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.People.BeginPasskeyTrust(c, w)))
+		}},
+		{name: "people.PasskeyTrust", own: true, ask: func(c C, w A) (any, error) { return r.People.PasskeyTrust(c, w, nil, nil, "") }},
+		{name: "people.LinkUntil", ask: func(c C, w A) (any, error) { return r.People.LinkUntil(c, w, h.user) }},
+		{name: "people.MakeLink", ask: func(c C, w A) (any, error) { return done(third(r.People.MakeLink(c, w, h.user))) }},
+		{name: "people.TakeLink", ask: func(c C, w A) (any, error) { return done(r.People.TakeLink(c, w, h.user)) }},
+		{name: "people.EndSignIn", ask: func(c C, w A) (any, error) { return done(r.People.EndSignIn(c, w, h.signIn)) }},
+		{name: "people.Distrust", ask: func(c C, w A) (any, error) { return done(r.People.Distrust(c, w, h.browser)) }},
+		{name: "people.SignOut", own: true, ask: func(c C, w A) (any, error) {
+			return done(r.People.SignOut(c, access.Actor{Kind: access.Token, ID: w.ID}))
+		}},
+		{name: "people.Trust", own: true, ask: func(c C, w A) (any, error) {
+			return done(third(r.People.Trust(c, w, people.Proof{Password: "wrong"}, "")))
+		}},
 		{name: "people.Enrol", whole: true, ask: func(c C, w A) (any, error) {
 			return r.People.Enrol(c, w, people.Draft{Name: "x", Secret: "night-watch"}, domain.AccessSee)
 		}},
@@ -533,7 +567,9 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
-	"people.SignIn", "people.Actor", "people.Holder", "collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
+	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
+	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
+	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"judge.Form",
@@ -630,6 +666,16 @@ func TestServicesAllowWhoMay(t *testing.T) {
 			[]string{
 				"people.ChangePassword",
 				"people.MakeToken",
+				"people.SignOut",
+				"people.Trust",
+				"people.PrepareCodes",
+				"people.PreparedCodes",
+				"people.UseCodes",
+				"people.StopCodes",
+				"people.BeginPasskey",
+				"people.AddPasskey",
+				"people.BeginPasskeyTrust",
+				"people.PasskeyTrust",
 				"collect.Bring",
 				"run.Simulated",
 				"run.Break",
@@ -680,7 +726,8 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 		"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series",
 		"rules", "plans", "channels",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
-		"teams", "team_members", "grants", "tokens", "keeps", "kit_versions"} {
+		"teams", "team_members", "grants", "tokens", "sign_ins", "browsers", "links", "code_factors",
+		"recovery_codes", "passkeys", "keeps", "kit_versions"} {
 		var sum string
 		require.NoError(
 			t,

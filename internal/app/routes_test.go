@@ -61,6 +61,16 @@ func (r running) served(t *testing.T) (out []string) {
 	return slices.Compact(out)
 }
 
+// sessionOf is the cookie of the session in an answer.
+func sessionOf(res *http.Response) *http.Cookie {
+	for _, c := range res.Cookies() {
+		if c.Name == "owl" {
+			return c
+		}
+	}
+	return nil
+}
+
 // hall are people of every level of every area, each signed in, and their tokens.
 type hall struct {
 	running
@@ -81,20 +91,20 @@ func (h *hall) enter(t *testing.T, name string, grants ...domain.Grant) domain.U
 	_, key, err := h.People.MakeToken(t.Context(), who, own)
 	require.NoError(t, err)
 	h.tokens[name] = key.Reveal()
-	h.signs(t, name)
+	h.signs(t, name, true)
 	return u
 }
 
-// signs signs somebody in again.
-func (h *hall) signs(t *testing.T, name string) {
+// signs signs somebody in again, in a browser that is trusted or not.
+func (h *hall) signs(t *testing.T, name string, trust bool) {
 	t.Helper()
-	form := url.Values{"name": {name}, "password": {"night-watch"}}
+	form := url.Values{"name": {name}, "password": {"night-watch"}, "trust": {fmt.Sprint(trust)}}
 	req := httptest.NewRequestWithContext(t.Context(), http.MethodPost, "/signin", strings.NewReader(form.Encode()))
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	w := httptest.NewRecorder()
 	h.server.Handler.ServeHTTP(w, req)
 	require.Equal(t, http.StatusSeeOther, w.Code, name)
-	h.cookies[name] = w.Result().Cookies()[0]
+	h.cookies[name] = sessionOf(w.Result())
 }
 
 var placeholder = regexp.MustCompile(`\{[^}]*\}`)
@@ -143,7 +153,21 @@ func TestEveryRouteAsksWhoComes(t *testing.T) {
 		others := slices.DeleteFunc(slices.Clone(domain.AllAreas()), func(a domain.Area) bool { return a == area })
 		h.enter(t, fmt.Sprint("not-", area), domain.Grant{Level: domain.AccessAdminister, Areas: others})
 	}
+	h.enter(t, "tablet", domain.Grant{Level: domain.AccessAdminister})
+	h.signs(t, "tablet", false)
 	h.audience(t)
+}
+
+// anywhere are the changes that are made in a browser that is not trusted, too.
+var anywhere = []string{"POST /me/trust", "POST /me/trust/passkey", "POST /me/trust/passkey/begin"}
+
+// untrusted tells whether a route hears an administrator whose browser is not trusted: it
+// may be looked at everywhere, and nothing else.
+func (e entry) untrusted() bool {
+	if e.level == "" {
+		return e.area == "anyone" || strings.HasPrefix(e.route, "GET ") || slices.Contains(anywhere, e.route)
+	}
+	return e.level == string(domain.AccessSee)
 }
 
 // audience sends everybody to every route, and compares with the table.
@@ -172,6 +196,9 @@ func (h *hall) audience(t *testing.T) {
 		}
 		if e.level != "" {
 			h.expect(t, e, "not-"+e.area, false)
+		}
+		if !strings.Contains(route, " /api/") {
+			h.expect(t, e, "tablet", e.untrusted())
 		}
 	}
 }

@@ -112,7 +112,7 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 func TestAuditorsSeeAndChangeNothing(t *testing.T) {
 	r, _ := world(t)
 	c := browser(t)
-	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {"auditor"}, "password": {demo.Password}})
+	res, err := c.PostForm(r.url+"/signin", url.Values{"name": {"auditor"}, "password": {demo.Password}, "trust": {"true"}})
 	require.NoError(t, err)
 	res.Body.Close()
 	in := r.incident(t)

@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 )
@@ -51,8 +52,8 @@ func (c *Config) AfterApply() (err error) {
 	}
 	if c.URL == "" {
 		host, port, _ := net.SplitHostPort(c.Listen) // it was validated
-		if host == "" || host == "0.0.0.0" || host == "::" {
-			host = "127.0.0.1"
+		if slices.Contains([]string{"", "0.0.0.0", "::", "127.0.0.1", "::1"}, host) {
+			host = "localhost" // passkeys belong to a name
 		}
 		c.URL = "http://" + net.JoinHostPort(host, port)
 	}

@@ -27,7 +27,7 @@ func load(t *testing.T, env map[string]string, args ...string) (Config, error) {
 func TestDefaults(t *testing.T) {
 	c, err := load(t, nil)
 	require.NoError(t, err)
-	assert.Equal(t, "http://127.0.0.1:8470", c.URL)
+	assert.Equal(t, "http://localhost:8470", c.URL)
 	assert.Equal(t, 16077, c.DemoPort, "16000 + 77")
 	assert.Equal(t, 90, c.KeepDays)
 	assert.Equal(t, "info", c.LogLevel)
@@ -37,7 +37,7 @@ func TestFlagsBeatEnvironment(t *testing.T) {
 	c, err := load(t, map[string]string{"OWL_LISTEN": "127.0.0.1:1", "OWL_DEMO_BASE": "127.78.0.0"}, "--listen", "0.0.0.0:9000")
 	require.NoError(t, err)
 	assert.Equal(t, "0.0.0.0:9000", c.Listen)
-	assert.Equal(t, "http://127.0.0.1:9000", c.URL)
+	assert.Equal(t, "http://localhost:9000", c.URL)
 	assert.Equal(t, 16078, c.DemoPort)
 }
 

@@ -64,6 +64,7 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 		h.log.Info("refiled samples that are kept for another time", "readings", settled)
 	}
 	h.report(ctx, "sessions that expired", h.store.Sessions.Drop(ctx, now))
+	h.report(ctx, "sign-ins that ended", h.store.SignIns.Drop(ctx, now))
 	h.report(ctx, "values that could not be", h.store.Implausible.Drop(ctx, now.Add(-h.keep.Points)))
 	entries, err := h.store.Audit.Drop(ctx)
 	h.report(ctx, "audit entries that are old", err)

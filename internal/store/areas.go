@@ -14,12 +14,14 @@ type Areas struct {
 	area
 	Alerts      Alerts
 	Audit       Audit
+	Browsers    Browsers
 	Channels    Channels
 	Credentials Credentials
 	Deliveries  Deliveries
 	Devices     Devices
 	Endpoints   Endpoints
 	Events      Events
+	Factors     Factors
 	Finds       Finds
 	Fittings    Fittings
 	Hits        Hits
@@ -27,6 +29,7 @@ type Areas struct {
 	Incidents   Incidents
 	Keeps       Keeps
 	Kits        Kits
+	Links       Links
 	Overrides   Overrides
 	Parts       Parts
 	Places      Places
@@ -36,6 +39,7 @@ type Areas struct {
 	Sessions    Sessions
 	Settings    Settings
 	Sightings   Sightings
+	SignIns     SignIns
 	Sources     Sources
 	Sweeps      Sweeps
 	Teams       Teams
@@ -64,12 +68,14 @@ func areasFrom(a area, keys *Vault) Areas {
 		area:        a,
 		Alerts:      Alerts{a},
 		Audit:       Audit{a},
+		Browsers:    Browsers{a},
 		Channels:    Channels{a, keys},
 		Credentials: Credentials{a, keys},
 		Deliveries:  Deliveries{a},
 		Devices:     Devices{a},
 		Endpoints:   Endpoints{a},
 		Events:      Events{a},
+		Factors:     Factors{a, keys},
 		Finds:       Finds{a},
 		Fittings:    Fittings{a},
 		Hits:        Hits{a},
@@ -77,6 +83,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Incidents:   Incidents{a},
 		Keeps:       Keeps{a},
 		Kits:        Kits{a},
+		Links:       Links{a},
 		Overrides:   Overrides{a},
 		Parts:       Parts{a},
 		Places:      Places{a},
@@ -86,6 +93,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Sessions:    Sessions{a},
 		Settings:    Settings{a},
 		Sightings:   Sightings{a},
+		SignIns:     SignIns{a},
 		Sources:     Sources{a},
 		Sweeps:      Sweeps{a},
 		Teams:       Teams{a},

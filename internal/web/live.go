@@ -72,7 +72,7 @@ func signedIn(r *http.Request, p Wiring, sessions *scs.SessionManager) (access.A
 	if err != nil {
 		return access.Actor{}, false
 	}
-	who, err := p.People.Actor(ctx, sessions.GetInt64(ctx, middleware.SessionUser), middleware.From(r))
+	who, _, err := p.People.Present(ctx, middleware.SignInOf(ctx, sessions), middleware.From(r))
 	return who, err == nil
 }
 

@@ -49,7 +49,14 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Find: p.Find, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
-		people.Screen{Render: r, People: p.People, Places: p.Places}.Manifest(),
+		people.Screen{
+			Render:   r,
+			People:   p.People,
+			Places:   p.Places,
+			Sessions: sessions,
+			Keep:     middleware.Keeper(sessions),
+			URL:      p.URL,
+		}.Manifest(),
 		audit.Screen{Render: r, Audit: p.Audit, Places: p.Places}.Manifest(),
 	}
 	all.inside = append(all.inside, search.Screen{Render: r, Watch: p.Watch, Screens: all.inside}.Manifest())
@@ -107,7 +114,7 @@ func add(to chi.Router, p Wiring, r *render.Renderer, all []screen.Screen) {
 // guarded refuses whoever may nowhere do what a route is for.
 func guarded(desk *act.Desk, route screen.Route) render.Handler {
 	if route.Needs == "" {
-		return route.Handle
+		return owned(route)
 	}
 	deed := act.Deed{Name: "open " + route.Path, Area: route.Area, Needs: route.Needs}
 	if route.Method != http.MethodGet {
@@ -116,6 +123,19 @@ func guarded(desk *act.Desk, route screen.Route) render.Handler {
 	return func(w http.ResponseWriter, req *http.Request) error {
 		if err := desk.May(req.Context(), middleware.Who(req.Context()), deed); err != nil {
 			return err
+		}
+		return route.Handle(w, req)
+	}
+}
+
+// owned refuses changes of what is one's own in a browser that is not trusted.
+func owned(route screen.Route) render.Handler {
+	if route.Method == http.MethodGet || route.Anywhere {
+		return route.Handle
+	}
+	return func(w http.ResponseWriter, req *http.Request) error {
+		if middleware.Who(req.Context()).Untrusted {
+			return act.ErrUntrusted
 		}
 		return route.Handle(w, req)
 	}

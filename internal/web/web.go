@@ -52,6 +52,8 @@ type Wiring struct {
 	// Port is what a new sweep asks by default.
 	Port   int
 	Secure bool // served over TLS
+	// URL is how people reach it.
+	URL string
 	// API is mounted below /api.
 	API http.Handler
 }
@@ -60,7 +62,7 @@ type Wiring struct {
 func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
 	sessions.Store = p.Sessions
-	sessions.Lifetime = middleware.SessionTime
+	sessions.Lifetime = domain.SignInTime
 	sessions.Cookie.Name = "owl"
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode

@@ -18,8 +18,13 @@ type Actor struct {
 	ID   domain.ID
 	Name string // as it is shown
 	From string // the address that the request came from; empty for the application
-	// Untrusted is true where only looking is allowed because of the browser.
-	Untrusted bool
+	// SignIn is the sign-in in which a person acts; zero for all else.
+	SignIn domain.ID
+	// Untrusted is true where only looking is allowed because of the browser, and
+	// Lowered where the person could do more in one that is trusted.
+	Untrusted, Lowered bool
+	// Because is why it acts, where that is more than that it wants to; it is noted.
+	Because string
 	Sheet
 }
 

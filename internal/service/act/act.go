@@ -33,6 +33,9 @@ type Deed struct {
 	Area domain.Area
 	// Needs is the level that it needs; empty for what everybody does for himself.
 	Needs domain.Access
+	// Anywhere is true for what a person may do for himself in a browser that is not
+	// trusted, too.
+	Anywhere bool
 }
 
 // Desk is where use cases begin.
@@ -53,7 +56,7 @@ func NewDesk(s *store.Store, tell func(domain.News), log *slog.Logger) *Desk {
 func (d *Desk) See(ctx context.Context, who access.Actor, area domain.Area) (*store.Seen, error) {
 	scope := who.Scope(area, domain.AccessSee)
 	if scope.None() {
-		return nil, d.refused(ctx, who, Deed{"look", area, domain.AccessSee}, errNothing)
+		return nil, d.refused(ctx, who, Deed{Name: "look", Area: area, Needs: domain.AccessSee}, errNothing)
 	}
 	return d.store.Seen(scope), nil
 }
@@ -63,7 +66,7 @@ func (d *Desk) See(ctx context.Context, who access.Actor, area domain.Area) (*st
 func (d *Desk) SeeWhole(ctx context.Context, who access.Actor, area domain.Area) (*store.Seen, error) {
 	scope := who.Scope(area, domain.AccessSee)
 	if !scope.All() {
-		return nil, d.refused(ctx, who, Deed{"look", area, domain.AccessSee}, errNothing)
+		return nil, d.refused(ctx, who, Deed{Name: "look", Area: area, Needs: domain.AccessSee}, errNothing)
 	}
 	return d.store.Seen(scope), nil
 }
@@ -88,6 +91,9 @@ func (d *Desk) May(ctx context.Context, who access.Actor, deed Deed) error {
 var errNothing = fmt.Errorf("%w: nothing of this may be seen", domain.ErrForbidden)
 
 func lacks(deed Deed) error {
+	if deed.Needs == "" {
+		return fmt.Errorf("%w: to %s is for the person alone", domain.ErrForbidden, deed.Name)
+	}
 	return fmt.Errorf("%w: to %s needs the level “%s” here", domain.ErrForbidden, deed.Name, deed.Needs)
 }
 

@@ -2,6 +2,7 @@ package act
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -49,11 +50,17 @@ func (w *Work) Missing(err error) error {
 // Own asks whether a person acts for himself.
 func (w *Work) Own(user domain.ID) error {
 	w.asked = true
-	if w.who.Kind != access.Person || w.who.ID != user || user == 0 {
+	switch {
+	case w.who.Kind != access.Person || w.who.ID != user || user == 0:
 		return lacks(w.deed)
+	case w.who.Untrusted && !w.deed.Anywhere:
+		return ErrUntrusted
 	}
 	return nil
 }
+
+// ErrUntrusted is told where a browser is not trusted in which more than looking is done.
+var ErrUntrusted = fmt.Errorf("%w: this browser is not trusted; trust it first", domain.ErrForbidden)
 
 // Device returns a device at whose place the actor may do the deed. Nobody else
 // changes it until the end.
@@ -86,7 +93,7 @@ func (w *Work) Note(t Thing, before, after any) { w.NoteFor(t, before, after, ""
 // NoteFor notes a change with the reason that was given for it.
 func (w *Work) NoteFor(t Thing, before, after any, reason string) {
 	e := entryOf(w.who, w.deed)
-	e.Kind, e.ThingID, e.Thing, e.PlaceID, e.Reason = t.Kind, t.ID, t.Name, t.PlaceID, reason
+	e.Kind, e.ThingID, e.Thing, e.PlaceID, e.Reason = t.Kind, t.ID, t.Name, t.PlaceID, cmp.Or(reason, w.who.Because)
 	e.Before, e.After = document(before), document(after)
 	if before != nil && after != nil && bytes.Equal(e.Before, e.After) {
 		return

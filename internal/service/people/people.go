@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-webauthn/webauthn/webauthn"
 	"golang.org/x/crypto/bcrypt"
 
 	"tirelessowl/internal/core/access"
@@ -27,12 +28,14 @@ type Service struct {
 	// decoy is compared with when there is no such user, so that the time
 	// taken does not tell.
 	decoy []byte
+	keys  *webauthn.WebAuthn // nil where people reach us by an address only
 }
 
-// New returns the service.
-func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, now func() time.Time) *Service {
+// New returns the service; url is how people reach the application. Passkeys belong to
+// its name, and there are none where it is an address.
+func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, now func() time.Time, url string) *Service {
 	decoy, _ := bcrypt.GenerateFromPassword([]byte("nobody"), bcrypt.DefaultCost)
-	return &Service{store: s, desk: desk, sheets: sheets, guess: newBrake(), now: now, decoy: decoy}
+	return &Service{store: s, desk: desk, sheets: sheets, guess: newBrake(), now: now, decoy: decoy, keys: keysOf(url)}
 }
 
 var (
@@ -168,6 +171,11 @@ func (s *Service) Change(ctx context.Context, who access.Actor, id domain.ID, d 
 		}
 		u.Version++
 		w.Note(thing(u), old, u)
+		if u.Locked && !old.Locked {
+			if err := s.endAll(ctx, w, u.ID, 0); err != nil {
+				return err
+			}
+		}
 		if err := s.join(ctx, w, who, u, d.Teams); err != nil {
 			return err
 		}
@@ -237,11 +245,13 @@ func (s *Service) SetPassword(ctx context.Context, who access.Actor, id domain.I
 		if err != nil {
 			return err
 		}
-		return s.password(ctx, w, u, password)
+		return s.password(ctx, w, u, password, who.SignIn)
 	})
 }
 
-func (s *Service) password(ctx context.Context, w *act.Work, u domain.User, password domain.Secret) error {
+// password sets a password. All sign-ins of the person end but the one given, and so does
+// the trust in all other browsers: who knew the old one shall not stay.
+func (s *Service) password(ctx context.Context, w *act.Work, u domain.User, password domain.Secret, keep domain.ID) error {
 	errs := domain.FieldErrors{}
 	checkPassword(errs, password)
 	if err := errs.OrNil(); err != nil {
@@ -256,7 +266,20 @@ func (s *Service) password(ctx context.Context, w *act.Work, u domain.User, pass
 		return err
 	}
 	w.NoteFor(thing(u), nil, nil, "a new password")
-	return nil
+	return s.endAll(ctx, w, u.ID, keep)
+}
+
+// endAll ends all sign-ins of a person but one, and the trust in all browsers but that
+// in which it is.
+func (s *Service) endAll(ctx context.Context, w *act.Work, user, keep domain.ID) error {
+	in, err := w.SignIns.One(ctx, keep)
+	if err != nil && !errors.Is(err, domain.ErrNotFound) {
+		return err
+	}
+	if err := w.SignIns.EndAll(ctx, user, keep); err != nil {
+		return err
+	}
+	return w.Browsers.ForgetAll(ctx, user, in.BrowserID)
 }
 
 // ChangePassword changes the own password of a person who knows the present one.
@@ -269,10 +292,10 @@ func (s *Service) ChangePassword(ctx context.Context, who access.Actor, present,
 		if err != nil {
 			return err
 		}
-		if bcrypt.CompareHashAndPassword([]byte(u.Hash), []byte(present.Reveal())) != nil {
+		if !s.knows(u, present) {
 			return domain.FieldErrors{"present": "That is not your present password."}
 		}
-		return s.password(ctx, w, u, next)
+		return s.password(ctx, w, u, next, who.SignIn)
 	})
 }
 
@@ -294,6 +317,9 @@ func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) er
 		}
 		w.Note(thing(u), u, nil)
 		w.Then(s.forget)
+		if err := s.endAll(ctx, w, u.ID, 0); err != nil {
+			return err
+		}
 		return remains(ctx, w)
 	})
 }

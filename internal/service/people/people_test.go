@@ -21,7 +21,7 @@ func setup(t *testing.T) (*people.Service, *time.Time) {
 	t.Helper()
 	now := time.Date(2026, 11, 23, 3, 40, 0, 0, time.UTC)
 	db := testkit.Store(t)
-	s := people.New(db, testkit.Desk(db), act.NewSheets(db), func() time.Time { return now })
+	s := people.New(db, testkit.Desk(db), act.NewSheets(db), func() time.Time { return now }, "http://localhost:8470")
 	_, err := s.Enrol(
 		t.Context(),
 		testkit.Anyone,
@@ -37,18 +37,18 @@ func setup(t *testing.T) (*people.Service, *time.Time) {
 func TestSignInByNameInAnyCase(t *testing.T) {
 	s, _ := setup(t)
 	for _, name := range []string{"Ines", "ines", " INES "} {
-		u, wait, err := s.SignIn(t.Context(), name, "night-watch", "192.0.2.1")
+		in, wait, err := s.SignIn(t.Context(), name, "night-watch", people.Arrival{From: "192.0.2.1"})
 		require.NoError(t, err, name)
 		assert.Zero(t, wait)
-		who, err := s.Actor(t.Context(), u.ID, "192.0.2.1")
+		who, err := s.Actor(t.Context(), in.User.ID, "192.0.2.1")
 		require.NoError(t, err)
 		assert.Equal(t, domain.AccessOperate, who.Level(domain.AreaWatch, 0))
 	}
 	for _, password := range []domain.Secret{"", "Night-watch", "night-watch "} {
-		_, _, err := s.SignIn(t.Context(), "Ines", password, "192.0.2.2")
+		_, _, err := s.SignIn(t.Context(), "Ines", password, people.Arrival{From: "192.0.2.2"})
 		assert.ErrorIs(t, err, domain.ErrSignIn)
 	}
-	_, _, err := s.SignIn(t.Context(), "nobody", "night-watch", "192.0.2.3")
+	_, _, err := s.SignIn(t.Context(), "nobody", "night-watch", people.Arrival{From: "192.0.2.3"})
 	assert.ErrorIs(t, err, domain.ErrSignIn, "an unknown name looks like a wrong password")
 }
 
@@ -57,7 +57,7 @@ func TestSignInByNameInAnyCase(t *testing.T) {
 func TestGuessingDoublesTheWait(t *testing.T) {
 	s, now := setup(t)
 	guess := func(name, from string) (time.Duration, error) {
-		_, wait, err := s.SignIn(t.Context(), name, "wrong", from)
+		_, wait, err := s.SignIn(t.Context(), name, "wrong", people.Arrival{From: from})
 		return wait, err
 	}
 	for range 4 {
@@ -84,7 +84,7 @@ func TestGuessingDoublesTheWait(t *testing.T) {
 	wait, _ = guess("Ines", "192.0.2.1")
 	assert.Equal(t, 15*time.Minute, wait)
 	*now = now.Add(61 * time.Minute)
-	_, wait, err = s.SignIn(t.Context(), "Ines", "night-watch", "192.0.2.1")
+	_, wait, err = s.SignIn(t.Context(), "Ines", "night-watch", people.Arrival{From: "192.0.2.1"})
 	require.NoError(t, err)
 	assert.Zero(t, wait)
 }
@@ -92,12 +92,12 @@ func TestGuessingDoublesTheWait(t *testing.T) {
 func TestSuccessForgivesTheName(t *testing.T) {
 	s, _ := setup(t)
 	for range 3 {
-		_, _, _ = s.SignIn(t.Context(), "Ines", "wrong", "192.0.2.1")
+		_, _, _ = s.SignIn(t.Context(), "Ines", "wrong", people.Arrival{From: "192.0.2.1"})
 	}
-	_, _, err := s.SignIn(t.Context(), "Ines", "night-watch", "198.51.100.1")
+	_, _, err := s.SignIn(t.Context(), "Ines", "night-watch", people.Arrival{From: "198.51.100.1"})
 	require.NoError(t, err)
 	for range 4 {
-		_, wait, err := s.SignIn(t.Context(), "Ines", "wrong", "203.0.113.1")
+		_, wait, err := s.SignIn(t.Context(), "Ines", "wrong", people.Arrival{From: "203.0.113.1"})
 		require.ErrorIs(t, err, domain.ErrSignIn)
 		assert.Zero(t, wait, "it counts from the begin again")
 	}
@@ -130,9 +130,9 @@ func TestUsersAreChecked(t *testing.T) {
 	assert.Error(t, err)
 	_, err = s.Enrol(t.Context(), testkit.Anyone, people.Draft{Name: "Ines", Secret: "another-watch"}, domain.AccessSee)
 	require.NoError(t, err)
-	u, _, err := s.SignIn(t.Context(), "Ines", "another-watch", "192.0.2.1")
+	u, _, err := s.SignIn(t.Context(), "Ines", "another-watch", people.Arrival{From: "192.0.2.1"})
 	require.NoError(t, err)
-	who, err := s.Actor(t.Context(), u.ID, "")
+	who, err := s.Actor(t.Context(), u.User.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaWatch, 0), "the same name again replaces")
 }

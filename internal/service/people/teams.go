@@ -280,7 +280,7 @@ func (s *Service) enrolled(ctx context.Context, w *act.Work, d Draft) (domain.Us
 	u, err := w.Users.ByName(ctx, d.Name)
 	if err == nil {
 		u.Display = d.Display
-		return u, s.password(ctx, w, u, d.Secret)
+		return u, s.password(ctx, w, u, d.Secret, 0)
 	}
 	if !errors.Is(err, domain.ErrNotFound) {
 		return u, err

@@ -7,11 +7,8 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
-	"time"
 
-	"github.com/alexedwards/scs/v2"
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
@@ -56,32 +53,4 @@ func TestNobodyIsSignedInByDefault(t *testing.T) {
 	r := httptest.NewRequest("GET", "/", nil)
 	r.RemoteAddr = "192.0.2.7:5060"
 	assert.Equal(t, "192.0.2.7", From(r))
-}
-
-// Use moves the end of a session, a minute at a time, up to a week after its
-// beginning: 12 hours without use end it.
-func TestUseProlongsASession(t *testing.T) {
-	sessions := scs.New() // in memory
-	sessions.Lifetime = SessionTime
-	ctx, err := sessions.Load(t.Context(), "")
-	require.NoError(t, err)
-	began := time.Now()
-	require.NoError(t, SignIn(ctx, sessions, 7))
-	lasts := func() time.Duration { return sessions.Deadline(ctx).Sub(began).Round(10 * time.Second) }
-	for _, c := range []struct{ used, end time.Duration }{
-		{50 * time.Second, 12 * time.Hour},
-		{70 * time.Second, 12*time.Hour + 70*time.Second},
-		{11 * time.Hour, 23 * time.Hour},
-		{6*24*time.Hour + 13*time.Hour, 7 * 24 * time.Hour},
-		{6*24*time.Hour + 23*time.Hour, 7 * 24 * time.Hour},
-	} {
-		prolong(ctx, sessions, began.Add(c.used))
-		assert.Equal(t, c.end, lasts(), "used after %s", c.used)
-	}
-	old, err := sessions.Load(t.Context(), "")
-	require.NoError(t, err)
-	sessions.Put(old, SessionUser, int64(7))
-	end := sessions.Deadline(old)
-	prolong(old, sessions, began.Add(time.Hour))
-	assert.Equal(t, end, sessions.Deadline(old), "one of an earlier version ends when it was to end")
 }

@@ -4,6 +4,7 @@ package middleware
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net"
 	"net/http"
 	"net/url"
@@ -18,46 +19,59 @@ import (
 
 type actorKey struct{}
 
-// Where the session keeps the id of the person signed in, and since when, in seconds
-// of 1970.
-const (
-	SessionUser  = "user"
-	sessionSince = "since"
-)
+// sessionSignIn is where the session keeps in which sign-in it is.
+const sessionSignIn = "signin"
 
-// A sign-in lasts SessionTime without use, and never longer than sessionMost. Use
-// is noted at most once in sessionStep: a page that only reads shall not write.
-const (
-	SessionTime = 12 * time.Hour
-	sessionMost = 7 * 24 * time.Hour
-	sessionStep = time.Minute
-)
-
-// SignIn makes a session that of a person. It gets a new token, against session
-// fixation.
-func SignIn(ctx context.Context, sessions *scs.SessionManager, user domain.ID) error {
-	if err := sessions.RenewToken(ctx); err != nil {
+// SignIn makes a session that of a person who came in. It gets a new token, against
+// session fixation; a key that the browser shall keep goes with it.
+func SignIn(w http.ResponseWriter, r *http.Request, sessions *scs.SessionManager, in people.Entered) error {
+	if err := sessions.RenewToken(r.Context()); err != nil {
 		return err
 	}
-	sessions.Put(ctx, SessionUser, user)
-	sessions.Put(ctx, sessionSince, time.Now().Unix())
+	sessions.Put(r.Context(), sessionSignIn, in.SignIn.ID)
+	sessions.SetDeadline(r.Context(), in.SignIn.EndsAt)
+	Keeper(sessions)(w, in.User.ID, in.Key)
 	return nil
 }
 
-// prolong moves the end of a session that is used.
-func prolong(ctx context.Context, sessions *scs.SessionManager, now time.Time) {
-	since := sessions.GetInt64(ctx, sessionSince)
-	if since == 0 {
-		return // of an earlier version: it ends when it was to end
-	}
-	end := now.Add(SessionTime)
-	if last := time.Unix(since, 0).Add(sessionMost); last.Before(end) {
-		end = last
-	}
-	if end.Sub(sessions.Deadline(ctx)) > sessionStep {
-		sessions.SetDeadline(ctx, end)
+// SignInOf is the sign-in of a session; zero where nobody is signed in.
+func SignInOf(ctx context.Context, sessions *scs.SessionManager) domain.ID {
+	return sessions.GetInt64(ctx, sessionSignIn)
+}
+
+// Keeper lets a browser keep the key of a person who trusts it; an empty one changes
+// nothing. Each person has one of his own, so that several can share a browser, and nobody
+// can put a key there that he knows.
+func Keeper(sessions *scs.SessionManager) func(w http.ResponseWriter, user domain.ID, key domain.Secret) {
+	return func(w http.ResponseWriter, user domain.ID, key domain.Secret) {
+		if key == "" {
+			return
+		}
+		http.SetCookie(w, &http.Cookie{
+			Name:     browserCookie(user),
+			Value:    key.Reveal(),
+			Path:     "/signin",
+			MaxAge:   int(domain.TrustTime / time.Second),
+			HttpOnly: true,
+			SameSite: http.SameSiteLaxMode,
+			Secure:   sessions.Cookie.Secure,
+		})
 	}
 }
+
+// Arrival is how a person comes in with a request.
+func Arrival(r *http.Request, trust bool) people.Arrival {
+	kept := func(user domain.ID) domain.Secret {
+		c, err := r.Cookie(browserCookie(user))
+		if err != nil {
+			return ""
+		}
+		return domain.Secret(c.Value)
+	}
+	return people.Arrival{From: From(r), Agent: r.UserAgent(), Trust: trust, Kept: kept}
+}
+
+func browserCookie(user domain.ID) string { return fmt.Sprintf("owl-browser-%d", user) }
 
 // Who returns who is signed in; the zero actor, who may do nothing, where nobody is.
 func Who(ctx context.Context) access.Actor {
@@ -84,10 +98,12 @@ func SignedIn(
 ) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			id := sessions.GetInt64(r.Context(), SessionUser)
-			who, err := svc.Actor(r.Context(), id, From(r))
+			id := SignInOf(r.Context(), sessions)
+			who, in, err := svc.Present(r.Context(), id, From(r))
 			if id != 0 && err == nil {
-				prolong(r.Context(), sessions, time.Now())
+				if in.EndsAt.After(sessions.Deadline(r.Context())) {
+					sessions.SetDeadline(r.Context(), in.EndsAt)
+				}
 				next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), actorKey{}, who)))
 				return
 			}

@@ -32,11 +32,14 @@ type Route struct {
 	Area         domain.Area
 	Needs        domain.Access // empty for everybody who is signed in
 	Handle       render.Handler
+	// Anywhere is true for what a person may do for himself in a browser that is not
+	// trusted, too.
+	Anywhere bool
 }
 
 // Get is a page or fragment that shows something of an area.
 func Get(path string, area domain.Area, h render.Handler) Route {
-	return Route{http.MethodGet, path, area, domain.AccessSee, h}
+	return Route{Method: http.MethodGet, Path: path, Area: area, Needs: domain.AccessSee, Handle: h}
 }
 
 // Open is a page or fragment for everybody who is signed in.
@@ -44,14 +47,20 @@ func Open(path string, h render.Handler) Route {
 	return Route{Method: http.MethodGet, Path: path, Handle: h}
 }
 
-// Own is something that everybody who is signed in may do for himself.
+// Own is something that everybody who is signed in may do for himself, in a browser that
+// he trusts.
 func Own(path string, h render.Handler) Route {
 	return Route{Method: http.MethodPost, Path: path, Handle: h}
 }
 
+// Anywhere is such a thing that is done in every browser.
+func Anywhere(path string, h render.Handler) Route {
+	return Route{Method: http.MethodPost, Path: path, Handle: h, Anywhere: true}
+}
+
 // Post is something that is done in an area.
 func Post(path string, area domain.Area, needs domain.Access, h render.Handler) Route {
-	return Route{http.MethodPost, path, area, needs, h}
+	return Route{Method: http.MethodPost, Path: path, Area: area, Needs: needs, Handle: h}
 }
 
 // ID reads the id of the path.

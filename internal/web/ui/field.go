@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"cmp"
 	"strings"
 
 	"tirelessowl/internal/core/field"
@@ -19,6 +20,9 @@ type FieldView struct {
 	// Stored is true for a secret that is there already, Again for one that is typed
 	// to show that it is known.
 	Stored, Again bool
+	// Autocomplete tells the browser what belongs there, such as “new-password”;
+	// nothing, where it is empty.
+	Autocomplete string
 }
 
 // Fields makes views of described settings; ids begin with the prefix, so that
@@ -76,6 +80,9 @@ func (f FieldView) IsChoice() bool { return f.Kind == field.Choice }
 
 // IsSecret tells that what is typed is never shown.
 func (f FieldView) IsSecret() bool { return f.Kind == field.Secret }
+
+// Completes is what the browser may fill in.
+func (f FieldView) Completes() string { return cmp.Or(f.Autocomplete, "off") }
 
 // InputMode is the keyboard that telephones should show.
 func (f FieldView) InputMode() string {

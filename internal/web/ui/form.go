@@ -63,3 +63,12 @@ func IDOf(text string) (domain.ID, error) {
 	}
 	return id, nil
 }
+
+// Inside returns an address within the application, and another one where it is none: a
+// link that somebody sends must not lead to a foreign host.
+func Inside(to, otherwise string) string {
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.HasPrefix(to, "/\\") {
+		return otherwise
+	}
+	return to
+}

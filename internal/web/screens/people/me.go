@@ -17,6 +17,10 @@ type meView struct {
 	User     domain.User
 	Password ownPassword
 	Tokens   tokensView
+	Presence presenceView
+	Factors  factorsView
+	// Trusted is false in a browser that is not: there the account is only looked at.
+	Trusted bool
 }
 
 // Show tells the template which of the pages it shows.
@@ -30,12 +34,16 @@ type ownPassword struct {
 
 // Present is where the present password is typed.
 func (v ownPassword) Present() ui.FieldView {
-	return ui.TypedSecret("me-", "present", "Present password", v.Errors["present"])
+	f := ui.TypedSecret("me-", "present", "Present password", v.Errors["present"])
+	f.Autocomplete = "current-password"
+	return f
 }
 
 // Next is where the new password is typed.
 func (v ownPassword) Next() ui.FieldView {
-	return ui.TypedSecret("me-", "password", "New password", v.Errors["password"])
+	f := ui.TypedSecret("me-", "password", "New password", v.Errors["password"])
+	f.Autocomplete = "new-password"
+	return f
 }
 
 // tokensView is tokens with the form that makes one.
@@ -98,8 +106,14 @@ func (s Screen) me(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := meView{User: u}
+	v := meView{User: u, Trusted: !who.Untrusted}
 	if v.Tokens, err = s.tokens(r); err != nil {
+		return err
+	}
+	if v.Presence, err = s.presence(r, u.ID); err != nil {
+		return err
+	}
+	if v.Factors, err = s.factors(r); err != nil {
 		return err
 	}
 	return s.Render.Page(w, r, "people", render.Frame{Title: "My account", Body: v})

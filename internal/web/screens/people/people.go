@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/alexedwards/scs/v2"
+
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
@@ -27,6 +29,12 @@ type Screen struct {
 	Render *render.Renderer
 	People *people.Service
 	Places *places.Service
+	// Sessions keep what a passkey was asked until it answers.
+	Sessions *scs.SessionManager
+	// Keep lets a browser keep the key of a person who trusts it.
+	Keep func(w http.ResponseWriter, user domain.ID, key domain.Secret)
+	// URL is how people reach the application, for links.
+	URL string
 }
 
 // Manifest is what the screen hands over.
@@ -51,6 +59,9 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Open("/run/people/{id}/allowed", s.allowed),
 			screen.Post("/run/people/{id}", area, administer, s.save),
 			screen.Post("/run/people/{id}/password", area, administer, s.password),
+			screen.Post("/run/people/{id}/factors/delete", area, administer, s.takeFactors),
+			screen.Post("/run/people/{id}/link", area, administer, s.makeLink),
+			screen.Post("/run/people/{id}/link/delete", area, administer, s.takeLink),
 			screen.Post("/run/people/{id}/delete", area, administer, s.remove),
 			screen.Get(teamsPath, area, s.teams),
 			{Method: http.MethodGet, Path: newTeamPath, Area: area, Needs: administer, Handle: s.blankTeam},
@@ -60,6 +71,18 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Post("/run/teams/{id}/delete", area, administer, s.removeTeam),
 			screen.Open(mePath, s.me),
 			screen.Own("/me/password", s.ownPassword),
+			screen.Open(trustPath, s.trustForm),
+			screen.Anywhere(trustPath, s.trust),
+			screen.Anywhere(trustPath+"/passkey/begin", s.beginPasskeyTrust),
+			screen.Anywhere(trustPath+"/passkey", s.passkeyTrust),
+			screen.Own("/me/codes/begin", s.beginCodes),
+			screen.Own("/me/codes", s.useCodes),
+			screen.Own("/me/codes/delete", s.stopCodes),
+			screen.Own("/me/passkeys/begin", s.beginPasskey),
+			screen.Own("/me/passkeys", s.addPasskey),
+			screen.Own("/me/passkeys/{id}/delete", s.takePasskey),
+			screen.Own("/me/signins/{id}/delete", s.endSignIn),
+			screen.Own("/me/browsers/{id}/delete", s.distrust),
 			screen.Own("/me/tokens", s.makeToken),
 			screen.Own("/me/tokens/{id}/delete", s.takeToken),
 		},
@@ -72,6 +95,7 @@ const (
 	teamsPath     = "/run/teams"
 	newTeamPath   = "/run/teams/new"
 	mePath        = "/me"
+	trustPath     = "/me/trust"
 )
 
 // names are what places are called, for those who see them.

@@ -26,6 +26,9 @@ type personForm struct {
 	Problem  string
 	May      bool
 	User     domain.User
+	Presence presenceView
+	Link     linkView
+	Factors  people.Factors
 	Asked    domain.ID // the place that was asked about
 	Allowed  []people.Allowed
 	Seen     []domain.Place // that can be asked about
@@ -64,7 +67,8 @@ func (f personForm) DisplayField() ui.FieldView {
 // PasswordField is the field of a first password.
 func (f personForm) PasswordField() ui.FieldView {
 	v := ui.TypedSecret("person-", "password", "Password", f.Errors["password"])
-	v.Help, v.HelpID = "Eight characters or more; the person can change it.", "person-password-help"
+	v.Help = "Eight characters or more. Leave it empty, and the person can set one with a link that you give."
+	v.HelpID, v.Autocomplete = "person-password-help", "new-password"
 	return v
 }
 
@@ -124,6 +128,18 @@ func (s Screen) person(r *http.Request) (f personForm, err error) {
 	}
 	if f.Asked, err = ui.IDOf(r.URL.Query().Get("place")); err != nil {
 		return f, err
+	}
+	if f.May {
+		if f.Presence, err = s.presence(r, id); err != nil {
+			return f, err
+		}
+		if f.Factors, err = s.People.Factors(r.Context(), who, id); err != nil {
+			return f, err
+		}
+		f.Link.ID = id
+		if f.Link.Until, err = s.People.LinkUntil(r.Context(), who, id); err != nil {
+			return f, err
+		}
 	}
 	f.Allowed, err = s.People.Allowed(r.Context(), who, id, f.Asked)
 	if err == nil && !r.URL.Query().Has("place") && f.nothing() {
@@ -269,7 +285,9 @@ func (f personForm) SetPassword() passwordView { return passwordView{ID: f.ID} }
 
 // Field is where the password is typed.
 func (v passwordView) Field() ui.FieldView {
-	return ui.TypedSecret("set-", "password", "New password", v.Errors["password"])
+	f := ui.TypedSecret("set-", "password", "New password", v.Errors["password"])
+	f.Autocomplete = "new-password"
+	return f
 }
 
 func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {

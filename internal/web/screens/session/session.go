@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -35,49 +34,84 @@ func (s Screen) Manifest() screen.Screen {
 		Templates: map[string]fs.FS{"session": files},
 		Routes: []screen.Route{
 			screen.Open("/signin", s.form),
-			screen.Own("/signin", s.signIn),
-			screen.Own("/signout", s.signOut),
+			screen.Anywhere("/signin", s.signIn),
+			screen.Anywhere(secondPath, s.second),
+			screen.Anywhere("/signin/passkey/begin", s.beginPasskey),
+			screen.Anywhere("/signin/passkey", s.passkey),
+			screen.Anywhere("/signout", s.signOut),
+			screen.Open(linkPath+"{key}", s.link),
+			screen.Anywhere(linkPath+"{key}", s.useLink),
 		},
 	}
 }
 
-type view struct{ Name, Next, Problem string }
+// signInView is the form of the sign-in.
+type signInView struct {
+	Name, Next string
+	Trust      bool
+	Problem    string
+	Message    string
+	Passkeys   bool // there can be some
+}
+
+// Title is that of the page.
+func (signInView) Title() string { return "Sign in" }
+
+// Show tells the template which of the pages it shows.
+func (signInView) Show() string { return "signin" }
+
+// page shows one of the pages that stand outside of the application.
+func (s Screen) page(w http.ResponseWriter, status int, view any) error {
+	return s.Render.Fragment(w, status, "session", "session", view)
+}
+
+// blank completes a form of the sign-in.
+func (s Screen) blank(v signInView) signInView {
+	v.Passkeys = s.People.Passkeys()
+	return v
+}
 
 func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
-	return s.Render.Fragment(w, http.StatusOK, "session", "signin", view{Next: r.URL.Query().Get("next")})
+	v := s.blank(signInView{Next: r.URL.Query().Get("next")})
+	if r.URL.Query().Has("set") {
+		v.Message = "Your password is set. Sign in with it."
+	}
+	return s.page(w, http.StatusOK, v)
 }
 
 func (s Screen) signIn(w http.ResponseWriter, r *http.Request) error {
-	v := view{Name: r.PostFormValue("name"), Next: r.PostFormValue("next")}
-	u, wait, err := s.People.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), middleware.From(r))
+	v := s.blank(signInView{Name: r.PostFormValue("name"), Next: r.PostFormValue("next"), Trust: r.PostFormValue("trust") == "true"})
+	in, wait, err := s.People.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), middleware.Arrival(r, v.Trust))
 	switch {
 	case errors.Is(err, domain.ErrSlowDown):
-		seconds := int(wait/time.Second) + 1
-		w.Header().Set("Retry-After", strconv.Itoa(seconds))
-		v.Problem = "Too many attempts. Try again in " + strconv.Itoa(seconds) + " s."
-		return s.Render.Fragment(w, http.StatusTooManyRequests, "session", "signin", v)
+		v.Problem = slowDown(w, wait)
+		return s.page(w, http.StatusTooManyRequests, v)
 	case errors.Is(err, domain.ErrSignIn):
 		v.Problem = "The name or the password is not right."
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "session", "signin", v)
+		return s.page(w, http.StatusUnprocessableEntity, v)
 	case err != nil:
 		return err
+	case in.Asked != nil:
+		return s.await(w, r, in, v.Trust, v.Next)
 	}
-	if err := middleware.SignIn(r.Context(), s.Sessions, u.ID); err != nil {
-		return err
-	}
-	http.Redirect(w, r, inside(v.Next), http.StatusSeeOther)
-	return nil
+	return s.enter(w, r, in, v.Next)
 }
 
-// inside accepts paths of our own only, never another host.
-func inside(next string) string {
-	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.HasPrefix(next, "/\\") {
-		return "/"
-	}
-	return next
+// slowDown says, also to programs, how long to wait.
+func slowDown(w http.ResponseWriter, wait time.Duration) string {
+	seconds := strconv.Itoa(int(wait/time.Second) + 1)
+	w.Header().Set("Retry-After", seconds)
+	return "Too many attempts. Try again in " + seconds + " s."
 }
 
 func (s Screen) signOut(w http.ResponseWriter, r *http.Request) error {
+	who, _, err := s.People.Present(r.Context(), middleware.SignInOf(r.Context(), s.Sessions), middleware.From(r))
+	if err == nil {
+		err = s.People.SignOut(r.Context(), who)
+	}
+	if err != nil && !errors.Is(err, domain.ErrNotFound) {
+		return err
+	}
 	if err := s.Sessions.Destroy(r.Context()); err != nil {
 		return err
 	}
