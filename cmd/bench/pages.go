@@ -77,7 +77,7 @@ func (b *bench) pages(ctx context.Context) error {
 		Desk:     desk,
 		People:   users,
 		Places:   places.New(b.store, desk, sheets, nil),
-		Audit:    audit.New(desk),
+		Audit:    audit.New(desk, nil),
 		Kits:     all,
 		Judge:    judge.New(b.store, desk, all, kinds.All, j.SetRules),
 		Respond:  reply,

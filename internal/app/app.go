@@ -157,7 +157,6 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	}
 	a.People = people.New(s, a.Desk, sheets, time.Now, c.URL)
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
-	a.Audit = audit.New(a.Desk)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
 	files, err := spillFiles(c.DataDir, log)
@@ -174,6 +173,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Devices = devices.New(s, a.Desk, a.Kits, a.Respond, reload, a.Engine.CollectNow)
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, vendors, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
+	a.Audit = audit.New(a.Desk, a.undoing())
 	a.Transfer = transfer.New(s, a.Desk)
 	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
 	return a, nil

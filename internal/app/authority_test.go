@@ -383,6 +383,8 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "audit.Rehearse", whole: true, ask: func(c C, w A) (any, error) { return r.Audit.Rehearse(c, w, 50) }},
 		{name: "audit.SetKeep", whole: true, ask: func(c C, w A) (any, error) { return done(r.Audit.SetKeep(c, w, 50)) }},
 		{name: "audit.One", ask: func(c C, w A) (any, error) { return r.Audit.One(c, w, h.entry) }},
+		{name: "audit.RehearseUndo", ask: func(c C, w A) (any, error) { return r.Audit.RehearseUndo(c, w, h.entry) }},
+		{name: "audit.Undo", ask: func(c C, w A) (any, error) { return done(r.Audit.Undo(c, w, h.entry)) }},
 		{name: "audit.Export", lists: true, ask: func(c C, w A) (any, error) {
 			var out []domain.Entry
 			err := r.Audit.Export(c, w, domain.EntryFilter{}, func(e domain.Entry) error { out = append(out, e); return nil })
@@ -568,6 +570,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
+	"people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample",
@@ -664,6 +667,7 @@ func TestServicesAllowWhoMay(t *testing.T) {
 		_, err := c.ask(t.Context(), who)
 		if slices.Contains(
 			[]string{
+				"audit.Undo",
 				"people.ChangePassword",
 				"people.MakeToken",
 				"people.SignOut",

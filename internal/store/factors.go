@@ -141,7 +141,9 @@ func (s Factors) UsedPasskey(ctx context.Context, k domain.Passkey) error {
 }
 
 // DropPasskey takes one away.
-func (s Factors) DropPasskey(ctx context.Context, id domain.ID) error { return s.q(ctx).Delete(&passkeyRow{ID: id}).Error }
+func (s Factors) DropPasskey(ctx context.Context, id domain.ID) error {
+	return s.q(ctx).Delete(&passkeyRow{ID: id}).Error
+}
 
 // DropPasskeys takes all of a person away.
 func (s Factors) DropPasskeys(ctx context.Context, user domain.ID) error {

@@ -4,6 +4,7 @@ package audit
 
 import (
 	"context"
+	"maps"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
@@ -11,16 +12,25 @@ import (
 )
 
 // Service is the use cases.
-type Service struct{ desk *act.Desk }
+type Service struct {
+	desk *act.Desk
+	// undo is how deeds are undone, by their names.
+	undo map[string]act.Undoing
+}
 
-// New returns the service.
-func New(desk *act.Desk) *Service { return &Service{desk} }
+// New returns the service; undo is how deeds are undone, by their names.
+func New(desk *act.Desk, undo map[string]act.Undoing) *Service {
+	s := &Service{desk, map[string]act.Undoing{}}
+	maps.Copy(s.undo, undo)
+	s.undo[setKeep.Name] = s.undoKeep()
+	return s
+}
 
 // Page is part of what was noted.
 type Page struct {
-	Entries []domain.Entry
-	Acts    []string // all that was ever done, to choose from
-	Days    int      // for how long entries are kept
+	Rows []Row
+	Acts []string // all that was ever done, to choose from
+	Days int      // for how long entries are kept
 }
 
 // Find returns what was noted, the newest first, as far as an actor may see.
@@ -29,7 +39,14 @@ func (s *Service) Find(ctx context.Context, who access.Actor, f domain.EntryFilt
 	if err != nil {
 		return out, err
 	}
-	if out.Entries, err = seen.Audit.Find(ctx, f); err != nil {
+	entries, err := seen.Audit.Find(ctx, f)
+	if err != nil {
+		return out, err
+	}
+	for _, e := range entries {
+		out.Rows = append(out.Rows, Row{e, Changes(e)})
+	}
+	if err := inWords(ctx, seen, out.Rows); err != nil {
 		return out, err
 	}
 	if out.Acts, err = seen.Audit.Acts(ctx); err != nil {
@@ -39,13 +56,18 @@ func (s *Service) Find(ctx context.Context, who access.Actor, f domain.EntryFilt
 	return out, err
 }
 
-// One returns an entry, or ErrNotFound.
-func (s *Service) One(ctx context.Context, who access.Actor, id domain.ID) (domain.Entry, error) {
+// One returns an entry with what was changed in words, or ErrNotFound.
+func (s *Service) One(ctx context.Context, who access.Actor, id domain.ID) (Row, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaRun)
 	if err != nil {
-		return domain.Entry{}, err
+		return Row{}, err
 	}
-	return seen.Audit.One(ctx, id)
+	e, err := seen.Audit.One(ctx, id)
+	if err != nil {
+		return Row{}, err
+	}
+	row := []Row{{e, Changes(e)}}
+	return row[0], inWords(ctx, seen, row)
 }
 
 // exportBatch is how many entries are read at once.

@@ -75,7 +75,7 @@ func (s *Service) SetKeep(ctx context.Context, who access.Actor, days int) error
 		if err != nil || was == days {
 			return err
 		}
-		w.Note(act.Thing{Kind: "setting", Name: "audit"}, map[string]int{"days": was}, map[string]int{"days": days})
+		w.Note(act.Thing{Kind: "setting", Name: "audit"}, kept{was}, kept{days})
 		return w.Audit.SetDays(ctx, days)
 	})
 }

@@ -18,7 +18,7 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 // A shorter time is told before it is set, with what goes; so is one that cannot be.
 func TestHowLongTheAuditIsKept(t *testing.T) {
 	s := testkit.Store(t)
-	svc := audit.New(testkit.Desk(s))
+	svc := audit.New(testkit.Desk(s), nil)
 	ctx := t.Context()
 	for _, days := range []int{5, 60, 90} {
 		at := time.Now().UTC().AddDate(0, 0, -days)
@@ -50,8 +50,8 @@ func TestHowLongTheAuditIsKept(t *testing.T) {
 	page, err := svc.Find(ctx, testkit.Anyone, domain.EntryFilter{Act: "set how long the audit is kept", Limit: 9})
 	require.NoError(t, err)
 	assert.Equal(t, 70, page.Days)
-	require.Len(t, page.Entries, 1)
-	assert.JSONEq(t, `{"days": 400}`, string(page.Entries[0].Before))
-	assert.JSONEq(t, `{"days": 70}`, string(page.Entries[0].After))
+	require.Len(t, page.Rows, 1)
+	assert.JSONEq(t, `{"days": 400}`, string(page.Rows[0].Before))
+	assert.JSONEq(t, `{"days": 70}`, string(page.Rows[0].After))
 	assert.ErrorIs(t, svc.SetKeep(ctx, access.Actor{}, 50), domain.ErrForbidden)
 }

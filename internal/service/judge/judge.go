@@ -125,7 +125,15 @@ func (s *Service) Save(ctx context.Context, who access.Actor, r rule.Rule) (rule
 		if err != nil {
 			return err
 		}
-		w.Note(act.Thing{Kind: "rule", ID: r.ID, Name: r.Name}, old, saved)
+		before, err := notedOf(old)
+		if err != nil {
+			return err
+		}
+		after, err := notedOf(saved)
+		if err != nil {
+			return err
+		}
+		w.Note(act.Thing{Kind: "rule", ID: r.ID, Name: r.Name}, before, after)
 		r = saved
 		w.Then(s.putInForce)
 		return nil

@@ -32,7 +32,7 @@ var (
 	addPlace    = act.Deed{Name: "add a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
 	changePlace = act.Deed{Name: "change a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
 	removePlace = act.Deed{Name: "remove a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
-	moveDevices = act.Deed{Name: "move devices", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+	moveDevices = act.Deed{Name: Moved, Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 )
 
 func thing(p domain.Place) act.Thing {

@@ -42,6 +42,8 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Get(keepPath, area, s.keep),
 			screen.Post(keepPath, area, domain.AccessAdminister, s.saveKeep),
 			screen.Get("/run/audit/{id}", area, s.entry),
+			screen.Get("/run/audit/{id}/undo", area, s.rehearseUndo),
+			screen.Post("/run/audit/{id}/undo", area, domain.AccessSee, s.undo),
 		},
 	}
 }
@@ -60,10 +62,7 @@ type listView struct {
 	ui.Paging
 }
 
-type rowView struct {
-	domain.Entry
-	Changes []audit.Change
-}
+type rowView struct{ audit.Row }
 
 // shownChanges is how many changes of a thing a row names.
 const shownChanges = 2
@@ -121,10 +120,10 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := listView{Filter: f, Bar: barOf(q.Get("only"), f, page.Acts), Export: "/run/audit/export?" + q.Encode()}
 	v.Days, v.Whole = page.Days, middleware.Who(r.Context()).May(domain.AreaRun, domain.AccessSee, 0)
-	entries, paging := ui.CutPage(listPath, q, pageSize, page.Entries)
+	rows, paging := ui.CutPage(listPath, q, pageSize, page.Rows)
 	v.Paging = paging
-	for _, e := range entries {
-		v.Rows = append(v.Rows, rowView{e, audit.Changes(e)})
+	for _, row := range rows {
+		v.Rows = append(v.Rows, rowView{row})
 	}
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "audit", "audit-table", v)
@@ -159,11 +158,6 @@ func barOf(only string, f domain.EntryFilter, acts []string) ui.FilterBar {
 	return bar
 }
 
-type entryView struct {
-	domain.Entry
-	Changes []audit.Change
-}
-
 func (s Screen) entry(w http.ResponseWriter, r *http.Request) error {
 	id, err := screen.ID(r)
 	if err != nil {
@@ -173,7 +167,7 @@ func (s Screen) entry(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Fragment(w, http.StatusOK, "audit", "entry", entryView{e, audit.Changes(e)})
+	return s.Render.Fragment(w, http.StatusOK, "audit", "entry", e)
 }
 
 // export sends what the filter picks as a table or as lines of JSON.

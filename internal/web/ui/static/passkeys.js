@@ -59,8 +59,11 @@
 
   const buttons = () => document.querySelectorAll('[data-passkey]');
 
+  // Passkeys belong to a name: where the page was reached by an address there are none.
+  const possible = () => window.PublicKeyCredential && !/^[\d.]+$|:/.test(location.hostname);
+
   function show() {
-    if (!window.PublicKeyCredential) return;
+    if (!possible()) return;
     for (const button of buttons()) button.hidden = false;
   }
 

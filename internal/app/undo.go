@@ -1,0 +1,23 @@
+package app
+
+import (
+	"maps"
+
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/places"
+)
+
+// undoing is how what was done is undone, by deed, from all services.
+func (a *App) undoing() map[string]act.Undoing {
+	out := map[string]act.Undoing{}
+	for _, some := range []map[string]act.Undoing{
+		a.Places.Undoing(),
+		a.People.Undoing(),
+		a.Judge.Undoing(),
+		a.Respond.Undoing(),
+		a.Devices.Undoing(places.Moved),
+	} {
+		maps.Copy(out, some)
+	}
+	return out
+}

@@ -1,0 +1,25 @@
+package act
+
+import (
+	"context"
+	"encoding/json"
+
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/domain"
+)
+
+// Undoing is how what was done to a kind of things is undone, by the same use cases that
+// do it: they ask whether the actor may, and note it.
+type Undoing struct {
+	// Present returns a thing as it is now, in the form in which it is noted.
+	Present func(ctx context.Context, who access.Actor, id domain.ID) (any, error)
+	// Put makes a thing what a document says, which is the present one with changes.
+	Put func(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error
+	// Make makes a thing again that was removed, and Remove removes one that was made;
+	// nil where that cannot be.
+	Make   func(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error
+	Remove func(ctx context.Context, who access.Actor, id domain.ID) error
+}
+
+// Read reads a document of a thing. It is what was noted, so that it fits.
+func Read[T any](document json.RawMessage) (x T, err error) { return x, json.Unmarshal(document, &x) }
