@@ -58,6 +58,16 @@ const views = {
   keeping: '/run/storage/keep?kit=interfaces&reading=in&points=3',
   channels: '/run/channels',
   drill: '/run/drill',
+  places: '/run/places',
+  place: '/run/places/new',
+  people: '/run/people',
+  person: '/run/people/2',
+  teams: '/run/teams',
+  team: '/run/teams/1',
+  accounts: '/run/accounts',
+  audit: '/run/audit',
+  me: '/me',
+  trust: '/me/trust',
   missing: '/nowhere',
 };
 // What does not depend on colours is the same in both themes.

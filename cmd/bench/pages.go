@@ -66,7 +66,7 @@ func (b *bench) pages(ctx context.Context) error {
 	hub := engine.NewHub()
 	desk, sheets := act.NewDesk(b.store, hub.Publish, quiet), act.NewSheets(b.store)
 	all.Desk = desk
-	users := people.New(b.store, desk, sheets, time.Now, "")
+	users := people.New(people.Parts{Store: b.store, Desk: desk, Sheets: sheets, Now: time.Now, Log: slog.Default()})
 	if err := b.enrol(ctx, users); err != nil {
 		return err
 	}

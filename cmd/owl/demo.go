@@ -7,6 +7,7 @@ import (
 
 	"tirelessowl/internal/app"
 	"tirelessowl/internal/config"
+	"tirelessowl/internal/demo"
 	"tirelessowl/internal/sim"
 )
 
@@ -14,6 +15,7 @@ import (
 const (
 	demoCommunity = "kittiwake-read"
 	demoDeskToken = "desk-of-kittiwake"
+	demoAccounts  = "accounts-of-kittiwake"
 )
 
 type smallDemo struct{}
@@ -34,6 +36,9 @@ func standIns(c config.Config) app.StandIns {
 		MailPort:  port,
 		Community: demoCommunity,
 		DeskToken: demoDeskToken,
+		Accounts:  sim.ProviderURL(c.DemoBase),
+
+		AccountsSecret: demoAccounts,
 	}
 }
 
@@ -69,6 +74,9 @@ func (s simulate) Run(ctx context.Context, c config.Config) error {
 		Community: demoCommunity,
 		DeskToken: demoDeskToken,
 		DataDir:   c.DataDir,
+
+		ClientID:     demo.ClientID,
+		ClientSecret: demoAccounts,
 	}
 	return sim.Run(ctx, settings, func() {})
 }

@@ -21,6 +21,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/localpg"
+	"tirelessowl/internal/protocol/oidc"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/service/act"
@@ -155,7 +156,15 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if err != nil {
 		return nil, err
 	}
-	a.People = people.New(s, a.Desk, sheets, time.Now, c.URL)
+	a.People = people.New(people.Parts{
+		Store:  s,
+		Desk:   a.Desk,
+		Sheets: sheets,
+		Now:    time.Now,
+		URL:    c.URL,
+		Asker:  oidc.New(time.Now),
+		Log:    log,
+	})
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)

@@ -445,6 +445,12 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(second(r.People.BeginPasskeyTrust(c, w)))
 		}},
 		{name: "people.PasskeyTrust", own: true, ask: func(c C, w A) (any, error) { return r.People.PasskeyTrust(c, w, nil, nil, "") }},
+		{name: "people.Provider", whole: true, ask: func(c C, w A) (any, error) { return r.People.Provider(c, w) }},
+		{name: "people.TryProvider", whole: true, ask: func(c C, w A) (any, error) { return r.People.TryProvider(c, w) }},
+		{name: "people.SaveProvider", whole: true, ask: func(c C, w A) (any, error) {
+			p := domain.Provider{Title: "Accounts", Issuer: "https://accounts.example", ClientID: "owl", GroupsClaim: "groups"}
+			return done(r.People.SaveProvider(c, w, p, "hush"))
+		}},
 		{name: "people.LinkUntil", ask: func(c C, w A) (any, error) { return r.People.LinkUntil(c, w, h.user) }},
 		{name: "people.MakeLink", ask: func(c C, w A) (any, error) { return done(third(r.People.MakeLink(c, w, h.user))) }},
 		{name: "people.TakeLink", ask: func(c C, w A) (any, error) { return done(r.People.TakeLink(c, w, h.user)) }},
@@ -571,6 +577,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
 	"people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
+	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample",
@@ -731,7 +738,7 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 		"rules", "plans", "channels",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
 		"teams", "team_members", "grants", "tokens", "sign_ins", "browsers", "links", "code_factors",
-		"recovery_codes", "passkeys", "keeps", "kit_versions"} {
+		"recovery_codes", "passkeys", "providers", "identities", "keeps", "kit_versions"} {
 		var sum string
 		require.NoError(
 			t,

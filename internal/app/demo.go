@@ -47,6 +47,8 @@ type StandIns struct {
 	Control, DeskURL, MailURL, MailHost string
 	MailPort                            int
 	Community, DeskToken                string
+	// Accounts is where people can sign in elsewhere, AccountsSecret what we show there.
+	Accounts, AccountsSecret string
 }
 
 // StartEstate runs the simulated estate as a process of its own and waits
@@ -133,6 +135,8 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		MailHost:  at.MailHost,
 		MailPort:  at.MailPort,
 		Port:      a.Config.DemoPort,
+		Accounts:  at.Accounts,
+		Secret:    domain.Secret(at.AccountsSecret),
 	}
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err

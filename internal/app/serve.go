@@ -73,5 +73,5 @@ func withPeople(ctx context.Context, c config.Config, f func(*people.Service) er
 	}
 	defer closeStore()
 	desk := act.NewDesk(s, func(domain.News) {}, slog.Default())
-	return f(people.New(s, desk, act.NewSheets(s), time.Now, c.URL))
+	return f(people.New(people.Parts{Store: s, Desk: desk, Sheets: act.NewSheets(s), Now: time.Now, URL: c.URL, Log: slog.Default()}))
 }

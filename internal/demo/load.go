@@ -22,6 +22,10 @@ type World struct {
 	Community, DeskToken domain.Secret
 	DeskURL, MailHost    string
 	MailPort, Port       int
+	// Accounts is the issuer at which people can sign in, too, with our secret there; empty
+	// for none.
+	Accounts string
+	Secret   domain.Secret
 }
 
 // Build makes places, people, channels, the response plan and devices.
@@ -40,7 +44,10 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 	if err := w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, c.ID, now) }); err != nil {
 		return err
 	}
-	return w.people(ctx)
+	if err := w.people(ctx); err != nil {
+		return err
+	}
+	return w.accounts(ctx)
 }
 
 func (w *World) responses(ctx context.Context) error {

@@ -80,3 +80,36 @@ func (w *World) team(ctx context.Context, who access.Actor, t domain.Team, membe
 	_, err := w.People.SaveTeam(ctx, who, t)
 	return err
 }
+
+// ClientID is what the provider of accounts knows us by.
+const ClientID = "tireless-owl"
+
+// accounts lets people sign in at the provider of the demo world, too.
+func (w *World) accounts(ctx context.Context) error {
+	if w.Accounts == "" {
+		return nil
+	}
+	who := access.Itself("the demo")
+	teams, err := w.People.Teams(ctx, who)
+	if err != nil {
+		return err
+	}
+	groups := map[domain.ID][]string{}
+	for _, t := range teams {
+		switch t.Name {
+		case "Shore desk":
+			groups[t.ID] = []string{"shore-desk"}
+		case "Terminal helpers":
+			groups[t.ID] = []string{"terminal-helpers"}
+		}
+	}
+	p := domain.Provider{
+		Title:       "Harbour accounts",
+		Issuer:      w.Accounts,
+		ClientID:    ClientID,
+		GroupsClaim: "groups",
+		Groups:      groups,
+		Enabled:     true,
+	}
+	return w.People.SaveProvider(ctx, who, p, w.Secret)
+}

@@ -26,7 +26,9 @@ type Settings struct {
 	Origin    time.Time  // moment of set-up that the stories refer to
 	Community string
 	DeskToken string
-	DataDir   string // where desk and sink keep their records; may be empty
+	// ClientID and ClientSecret are what the provider of accounts knows us by.
+	ClientID, ClientSecret string
+	DataDir                string // where desk and sink keep their records; may be empty
 }
 
 // Addresses of the stand-ins, above the base.
@@ -63,10 +65,15 @@ func Run(ctx context.Context, s Settings, ready func()) error {
 	}
 	agents.greeted = estate.greeted
 	taken := newSink(file(s.DataDir, "mail.json"), estate.faults)
+	accounts, err := newProvider(ProviderURL(s.Base), s.ClientID, s.ClientSecret)
+	if err != nil {
+		return fmt.Errorf("provider: %w", err)
+	}
 	sites := map[int]http.Handler{
 		1: estate.control(),
 		2: newDesk(file(s.DataDir, "tickets.json"), s.DeskToken, DeskURL(s.Base), estate.faults).handler(),
 		3: mailSite(taken),
+		4: accounts.handler(),
 	}
 	host, port := MailHost(s.Base)
 	mailServer := taken.server(fmt.Sprintf("%s:%d", host, port))

@@ -34,6 +34,7 @@ type Areas struct {
 	Parts       Parts
 	Places      Places
 	Plans       Plans
+	Providers   Providers
 	Rules       Rules
 	Series      Series
 	Sessions    Sessions
@@ -88,6 +89,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Parts:       Parts{a},
 		Places:      Places{a},
 		Plans:       Plans{a},
+		Providers:   Providers{a, keys},
 		Rules:       Rules{a},
 		Series:      Series{a},
 		Sessions:    Sessions{a},

@@ -37,7 +37,7 @@ type every struct{ outside, inside []screen.Screen }
 func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *strip) (all every) {
 	all.outside = []screen.Screen{
 		problem.Screen,
-		session.Screen{Render: r, People: p.People, Sessions: sessions}.Manifest(),
+		session.Screen{Render: r, People: p.People, Sessions: sessions, URL: p.URL}.Manifest(),
 	}
 	all.inside = []screen.Screen{
 		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Strip: strip.view}.Manifest(),

@@ -1,6 +1,7 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -237,7 +238,7 @@ func agentWords(agent string) string {
 	case ua.Mobile:
 		out += ", a telephone"
 	}
-	return cleaned(out, maxAgent)
+	return cmp.Or(cleaned(out, maxAgent), "an unnamed program")
 }
 
 const maxAgent = 80
@@ -253,8 +254,5 @@ func cleaned(s string, most int) string {
 	if runes := []rune(s); len(runes) > most {
 		s = string(runes[:most]) + "…"
 	}
-	if s = strings.TrimSpace(s); s == "" {
-		return "an unnamed program"
-	}
-	return s
+	return strings.TrimSpace(s)
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 	"time"
@@ -29,13 +30,40 @@ type Service struct {
 	// taken does not tell.
 	decoy []byte
 	keys  *webauthn.WebAuthn // nil where people reach us by an address only
+	url   string             // how people reach us
+	asker Asker
+	log   func(what string, err error)
 }
 
-// New returns the service; url is how people reach the application. Passkeys belong to
-// its name, and there are none where it is an address.
-func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, now func() time.Time, url string) *Service {
+// Parts are what the service stands on.
+type Parts struct {
+	Store  *store.Store
+	Desk   *act.Desk
+	Sheets *act.Sheets
+	Now    func() time.Time
+	// URL is how people reach the application. Passkeys belong to its name, and there are
+	// none where it is an address.
+	URL string
+	// Asker asks the provider of accounts, and Log is told what it answers wrongly.
+	Asker Asker
+	Log   *slog.Logger
+}
+
+// New returns the service.
+func New(p Parts) *Service {
 	decoy, _ := bcrypt.GenerateFromPassword([]byte("nobody"), bcrypt.DefaultCost)
-	return &Service{store: s, desk: desk, sheets: sheets, guess: newBrake(), now: now, decoy: decoy, keys: keysOf(url)}
+	return &Service{
+		store:  p.Store,
+		desk:   p.Desk,
+		sheets: p.Sheets,
+		guess:  newBrake(),
+		now:    p.Now,
+		decoy:  decoy,
+		keys:   keysOf(p.URL),
+		url:    p.URL,
+		asker:  p.Asker,
+		log:    func(what string, err error) { p.Log.Warn(what, "error", err) },
+	}
 }
 
 var (

@@ -1,6 +1,8 @@
 package people_test
 
 import (
+	"log/slog"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -16,12 +18,28 @@ import (
 
 func TestMain(m *testing.M) { testkit.Main(m) }
 
-// setup is a service with one user and a clock that the test moves.
+func idText(id domain.ID) string { return strconv.FormatInt(id, 10) }
+
+// setup is a service with two people and a clock that the test moves.
 func setup(t *testing.T) (*people.Service, *time.Time) {
+	t.Helper()
+	return setupWith(t, nil)
+}
+
+// setupWith is such a service with a provider of accounts.
+func setupWith(t *testing.T, a people.Asker) (*people.Service, *time.Time) {
 	t.Helper()
 	now := time.Date(2026, 11, 23, 3, 40, 0, 0, time.UTC)
 	db := testkit.Store(t)
-	s := people.New(db, testkit.Desk(db), act.NewSheets(db), func() time.Time { return now }, "http://localhost:8470")
+	s := people.New(people.Parts{
+		Store:  db,
+		Desk:   testkit.Desk(db),
+		Sheets: act.NewSheets(db),
+		Now:    func() time.Time { return now },
+		URL:    "http://localhost:8470",
+		Asker:  a,
+		Log:    slog.New(slog.NewTextHandler(t.Output(), nil)),
+	})
 	_, err := s.Enrol(
 		t.Context(),
 		testkit.Anyone,

@@ -45,6 +45,7 @@ func (s Screen) Manifest() screen.Screen {
 		Menu: []render.Entry{
 			{Title: "People", Path: peoplePath, Area: area},
 			{Title: "Teams", Path: teamsPath, Area: area},
+			{Title: "Accounts elsewhere", Path: providerPath, Area: area, Needs: administer, Whole: true},
 		},
 		Found: []render.Entry{
 			{Title: "New person", Path: newPersonPath, Area: area, Needs: administer},
@@ -67,6 +68,9 @@ func (s Screen) Manifest() screen.Screen {
 			{Method: http.MethodGet, Path: newTeamPath, Area: area, Needs: administer, Handle: s.blankTeam},
 			screen.Post(newTeamPath, area, administer, s.saveTeam),
 			screen.Get("/run/teams/{id}", area, s.team),
+			{Method: http.MethodGet, Path: providerPath, Area: area, Needs: administer, Handle: s.provider},
+			screen.Post(providerPath, area, administer, s.saveProvider),
+			screen.Post(providerPath+"/try", area, administer, s.tryProvider),
 			screen.Post("/run/teams/{id}", area, administer, s.saveTeam),
 			screen.Post("/run/teams/{id}/delete", area, administer, s.removeTeam),
 			screen.Open(mePath, s.me),

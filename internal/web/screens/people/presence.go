@@ -95,8 +95,10 @@ type trustView struct {
 	Days    int
 	Factors people.Factors
 	Keys    bool // a passkey can be used
-	Errors  domain.FieldErrors
-	Problem string
+	// Elsewhere is the provider that can confirm who it is; empty where there is none.
+	Elsewhere string
+	Errors    domain.FieldErrors
+	Problem   string
 }
 
 // Show tells the template which of the pages it shows.
@@ -123,6 +125,10 @@ func (s Screen) trustView(r *http.Request, next string) (v trustView, err error)
 	who := middleware.Who(r.Context())
 	v = trustView{Next: next, Days: int(domain.TrustTime / (24 * time.Hour))}
 	v.Factors, err = s.People.Factors(r.Context(), who, who.ID)
+	if err != nil {
+		return v, err
+	}
+	v.Elsewhere, err = s.People.Elsewhere(r.Context())
 	v.Keys = s.People.Passkeys() && len(v.Factors.Passkeys) > 0
 	return v, err
 }

@@ -196,6 +196,9 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := form{Place: domain.Place{Name: in.Name, Kind: domain.PlaceKind(in.Kind), ParentID: in.ParentID, Version: in.Version}}
+	if f.Kind == domain.Organisation {
+		f.ParentID = 0 // it lies below none, so that its field is not shown
+	}
 	if r.URL.Path != newPath {
 		id, err := screen.ID(r)
 		if err != nil {

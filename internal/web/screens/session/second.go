@@ -79,7 +79,7 @@ func (s Screen) second(w http.ResponseWriter, r *http.Request) error {
 	next := r.PostFormValue("next")
 	p, _ := s.Sessions.Get(r.Context(), pendingIn).(pending)
 	if p.User == 0 || time.Now().After(p.Until) {
-		return s.page(w, http.StatusUnprocessableEntity, s.blank(signInView{Next: next, Problem: "It took too long. Sign in again."}))
+		return s.page(w, http.StatusUnprocessableEntity, s.blank(r, signInView{Next: next, Problem: "It took too long. Sign in again."}))
 	}
 	v := viewOf(p, next)
 	in, wait, err := s.People.SignInSecond(r.Context(), p.User, r.PostFormValue("code"), middleware.Arrival(r, p.Trust))
@@ -90,7 +90,7 @@ func (s Screen) second(w http.ResponseWriter, r *http.Request) error {
 	case errors.As(err, &v.Errors):
 		return s.page(w, http.StatusUnprocessableEntity, v)
 	case errors.Is(err, domain.ErrSignIn), errors.Is(err, domain.ErrNotFound):
-		return s.page(w, http.StatusUnprocessableEntity, s.blank(signInView{Next: next, Problem: "You cannot sign in any more."}))
+		return s.page(w, http.StatusUnprocessableEntity, s.blank(r, signInView{Next: next, Problem: "You cannot sign in any more."}))
 	case err != nil:
 		return err
 	}

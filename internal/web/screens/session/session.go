@@ -26,6 +26,7 @@ type Screen struct {
 	Render   *render.Renderer
 	People   *people.Service
 	Sessions *scs.SessionManager
+	URL      string // how people reach the application
 }
 
 // Manifest is what the screen hands over.
@@ -38,6 +39,8 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Anywhere(secondPath, s.second),
 			screen.Anywhere("/signin/passkey/begin", s.beginPasskey),
 			screen.Anywhere("/signin/passkey", s.passkey),
+			screen.Open(elsewherePath, s.elsewhere),
+			screen.Open(people.BackPath, s.back),
 			screen.Anywhere("/signout", s.signOut),
 			screen.Open(linkPath+"{key}", s.link),
 			screen.Anywhere(linkPath+"{key}", s.useLink),
@@ -52,6 +55,8 @@ type signInView struct {
 	Problem    string
 	Message    string
 	Passkeys   bool // there can be some
+	// Elsewhere is what the provider of accounts is known by; empty where there is none.
+	Elsewhere string
 }
 
 // Title is that of the page.
@@ -65,14 +70,16 @@ func (s Screen) page(w http.ResponseWriter, status int, view any) error {
 	return s.Render.Fragment(w, status, "session", "session", view)
 }
 
-// blank completes a form of the sign-in.
-func (s Screen) blank(v signInView) signInView {
+// blank completes a form of the sign-in. Where the provider is not known, since the
+// database is away, passwords and passkeys remain.
+func (s Screen) blank(r *http.Request, v signInView) signInView {
 	v.Passkeys = s.People.Passkeys()
+	v.Elsewhere, _ = s.People.Elsewhere(r.Context())
 	return v
 }
 
 func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
-	v := s.blank(signInView{Next: r.URL.Query().Get("next")})
+	v := s.blank(r, signInView{Next: r.URL.Query().Get("next")})
 	if r.URL.Query().Has("set") {
 		v.Message = "Your password is set. Sign in with it."
 	}
@@ -80,7 +87,7 @@ func (s Screen) form(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s Screen) signIn(w http.ResponseWriter, r *http.Request) error {
-	v := s.blank(signInView{Name: r.PostFormValue("name"), Next: r.PostFormValue("next"), Trust: r.PostFormValue("trust") == "true"})
+	v := s.blank(r, signInView{Name: r.PostFormValue("name"), Next: r.PostFormValue("next"), Trust: r.PostFormValue("trust") == "true"})
 	in, wait, err := s.People.SignIn(r.Context(), v.Name, domain.Secret(r.PostFormValue("password")), middleware.Arrival(r, v.Trust))
 	switch {
 	case errors.Is(err, domain.ErrSlowDown):

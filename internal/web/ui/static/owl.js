@@ -42,6 +42,16 @@ document.addEventListener('alpine:init', () => {
       applyTheme(next);
     },
   }));
+  // The form of a place: an organisation lies below no other one.
+  Alpine.data('place', () => ({
+    top: false,
+    init() {
+      this.update();
+    },
+    update() {
+      this.top = this.$root.querySelector('[name=kind]').value === 'organisation';
+    },
+  }));
   // A list whose rows can be ticked, with one bar of actions for them.
   Alpine.data('selection', () => ({
     count: 0,
