@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
@@ -48,20 +49,21 @@ const snmpPort = 161
 
 // App is the running application.
 type App struct {
-	Config   config.Config
-	Store    *store.Store
-	Desk     *act.Desk
-	People   *people.Service
-	Places   *places.Service
-	Audit    *audit.Service
-	Kits     *collect.Service
-	Find     *find.Service
-	Judge    *judge.Service
-	Respond  *respond.Service
-	Watch    *watch.Service
-	Transfer *transfer.Service
-	Devices  *devices.Service
-	Engine   *engine.Collector
+	Config     config.Config
+	Store      *store.Store
+	Desk       *act.Desk
+	People     *people.Service
+	Places     *places.Service
+	Attributes *attributes.Service
+	Audit      *audit.Service
+	Kits       *collect.Service
+	Find       *find.Service
+	Judge      *judge.Service
+	Respond    *respond.Service
+	Watch      *watch.Service
+	Transfer   *transfer.Service
+	Devices    *devices.Service
+	Engine     *engine.Collector
 
 	log       *slog.Logger
 	hub       *engine.Hub
@@ -182,6 +184,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Devices = devices.New(s, a.Desk, a.Kits, a.Respond, reload, a.Engine.CollectNow)
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, vendors, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
+	a.Attributes = attributes.New(s, a.Desk)
 	a.Audit = audit.New(a.Desk, a.undoing())
 	a.Transfer = transfer.New(s, a.Desk)
 	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
@@ -220,24 +223,25 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 	}
 	running := run.New(a.Store, a.Desk, a.Engine, store.UsualKeep(a.Config.KeepDays), drill)
 	handler, err := web.New(web.Wiring{
-		Desk:     a.Desk,
-		People:   a.People,
-		Places:   a.Places,
-		Audit:    a.Audit,
-		Kits:     a.Kits,
-		Find:     a.Find,
-		Judge:    a.Judge,
-		Respond:  a.Respond,
-		Watch:    a.Watch,
-		Transfer: a.Transfer,
-		Devices:  a.Devices,
-		Run:      running,
-		Hub:      a.hub,
-		Log:      a.log,
-		Sessions: a.Store.Sessions,
-		Port:     port,
-		URL:      a.Config.URL,
-		Secure:   strings.HasPrefix(a.Config.URL, "https:"),
+		Desk:       a.Desk,
+		People:     a.People,
+		Places:     a.Places,
+		Attributes: a.Attributes,
+		Audit:      a.Audit,
+		Kits:       a.Kits,
+		Find:       a.Find,
+		Judge:      a.Judge,
+		Respond:    a.Respond,
+		Watch:      a.Watch,
+		Transfer:   a.Transfer,
+		Devices:    a.Devices,
+		Run:        running,
+		Hub:        a.hub,
+		Log:        a.log,
+		Sessions:   a.Store.Sessions,
+		Port:       port,
+		URL:        a.Config.URL,
+		Secure:     strings.HasPrefix(a.Config.URL, "https:"),
 		API: api.New(api.Wiring{
 			Desk:     a.Desk,
 			People:   a.People,

@@ -18,8 +18,10 @@ import (
 	"tirelessowl/internal/core/access"
 	judging "tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/exchange"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
@@ -58,6 +60,8 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	)
 	require.NoError(t, err)
 	h.device = d.ID
+	named := []attributes.Change{{Name: word + " role", Value: word + " standby"}, {Name: word, Tag: true}}
+	require.NoError(t, r.Attributes.Set(ctx, testkit.Anyone, inherit.Device(d.ID), named))
 	gone, err := r.Store.Devices.Add(
 		ctx,
 		domain.Device{PlaceID: place.ID, Name: word + "-old", Address: netip.MustParseAddr(address), CreatedAt: time.Now()},
@@ -383,6 +387,28 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "audit.Rehearse", whole: true, ask: func(c C, w A) (any, error) { return r.Audit.Rehearse(c, w, 50) }},
 		{name: "audit.SetKeep", whole: true, ask: func(c C, w A) (any, error) { return done(r.Audit.SetKeep(c, w, 50)) }},
 		{name: "audit.One", ask: func(c C, w A) (any, error) { return r.Audit.One(c, w, h.entry) }},
+		{name: "attributes.Of", ask: func(c C, w A) (any, error) { return r.Attributes.Of(c, w, inherit.Device(h.device)) }},
+		{name: "places.Settings", ask: func(c C, w A) (any, error) { return r.Places.Settings(c, w, h.place) }},
+		{name: "places.SetSetting", ask: func(c C, w A) (any, error) {
+			return done(r.Places.SetSetting(c, w, h.place, domain.SettingLeaveAlone, "192.0.2.8/30"))
+		}},
+		{name: "find.Spared", ask: func(c C, w A) (any, error) { return r.Find.Spared(c, w, h.sweep) }},
+		{name: "attributes.Used", lists: true, ask: func(c C, w A) (any, error) { return r.Attributes.Used(c, w) }},
+		{name: "attributes.All", lists: true, ask: func(c C, w A) (any, error) { return r.Attributes.All(c, w) }},
+		{name: "attributes.Export", lists: true, ask: func(c C, w A) (any, error) {
+			var out strings.Builder
+			err := r.Attributes.Export(c, w, &out)
+			return out.String(), err
+		}},
+		{name: "attributes.Set", ask: func(c C, w A) (any, error) {
+			return done(r.Attributes.Set(c, w, inherit.Device(h.device), []attributes.Change{{Name: "role", Value: "spare"}}))
+		}},
+		{name: "attributes.SetMany", ask: func(c C, w A) (any, error) {
+			return done(r.Attributes.SetMany(c, w, []inherit.Thing{inherit.Place(h.place)}, []attributes.Change{{Name: "n", Tag: true}}))
+		}},
+		{name: "attributes.Import", lists: true, ask: func(c C, w A) (any, error) {
+			return r.Attributes.Import(c, w, strings.NewReader("device,attribute,value\nno-such,a,1\n"), false)
+		}},
 		{name: "audit.RehearseUndo", ask: func(c C, w A) (any, error) { return r.Audit.RehearseUndo(c, w, h.entry) }},
 		{name: "audit.Undo", ask: func(c C, w A) (any, error) { return done(r.Audit.Undo(c, w, h.entry)) }},
 		{name: "audit.Export", lists: true, ask: func(c C, w A) (any, error) {
@@ -576,7 +602,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
-	"people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
+	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
@@ -595,17 +621,18 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		listed = append(listed, c.name)
 	}
 	services := map[string]any{
-		"watch":    r.Watch,
-		"transfer": r.Transfer,
-		"collect":  r.Kits,
-		"judge":    r.Judge,
-		"respond":  r.Respond,
-		"run":      (*run.Service)(nil),
-		"places":   r.Places,
-		"audit":    r.Audit,
-		"find":     r.Find,
-		"devices":  r.Devices,
-		"people":   r.People,
+		"watch":      r.Watch,
+		"transfer":   r.Transfer,
+		"collect":    r.Kits,
+		"judge":      r.Judge,
+		"respond":    r.Respond,
+		"run":        (*run.Service)(nil),
+		"places":     r.Places,
+		"audit":      r.Audit,
+		"find":       r.Find,
+		"devices":    r.Devices,
+		"people":     r.People,
+		"attributes": r.Attributes,
 	}
 	var found []string
 	for name, s := range services {
@@ -735,7 +762,7 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 	out := map[string]string{}
 	for _, table := range []string{
 		"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series",
-		"rules", "plans", "channels",
+		"rules", "plans", "channels", "attributes",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
 		"teams", "team_members", "grants", "tokens", "sign_ins", "browsers", "links", "code_factors",
 		"recovery_codes", "passkeys", "providers", "identities", "keeps", "kit_versions"} {

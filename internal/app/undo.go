@@ -16,6 +16,7 @@ func (a *App) undoing() map[string]act.Undoing {
 		a.Judge.Undoing(),
 		a.Respond.Undoing(),
 		a.Devices.Undoing(places.Moved),
+		a.Attributes.Undoing(),
 	} {
 		maps.Copy(out, some)
 	}

@@ -35,6 +35,8 @@ type SettingKey string
 const (
 	// SettingGateway is the id of the device that things are reached through.
 	SettingGateway SettingKey = "gateway"
+	// SettingLeaveAlone is addresses that no sweep asks.
+	SettingLeaveAlone SettingKey = "leave_alone"
 )
 
 // Override is a value set at a place or a device in the place of an inherited one.

@@ -25,13 +25,20 @@ const (
 
 // DeviceFilter picks devices; zero fields do not filter.
 type DeviceFilter struct {
-	Search string // part of name, address, maker, model, place or note
+	// Search is a part of name, address, maker, model, place, note or of an attribute of
+	// the device itself.
+	Search string
+	// Picked picks devices in some places but for some, and some more; nil picks all.
+	Picked *PickedDevices
 	Health Health
 	Kind   string
 	Sort   string // health, name, address, kind, place, since; with a leading "-" downwards
 	Limit  int
 	Offset int
 }
+
+// PickedDevices are devices in places, but for some, and some more by themselves.
+type PickedDevices struct{ Places, With, Without []ID }
 
 // ValueFilter picks the newest values; zero fields do not filter.
 type ValueFilter struct {

@@ -13,6 +13,7 @@ import (
 type Areas struct {
 	area
 	Alerts      Alerts
+	Attributes  Attributes
 	Audit       Audit
 	Browsers    Browsers
 	Channels    Channels
@@ -68,6 +69,7 @@ func areasFrom(a area, keys *Vault) Areas {
 	return Areas{
 		area:        a,
 		Alerts:      Alerts{a},
+		Attributes:  Attributes{a},
 		Audit:       Audit{a},
 		Browsers:    Browsers{a},
 		Channels:    Channels{a, keys},

@@ -281,8 +281,17 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	q = when(q, f.Kind != "", "d.kind = ?", f.Kind)
 	if f.Search != "" {
 		q = q.Where(
-			"concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE ?",
-			"%"+escapeLike(f.Search)+"%",
+			`concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE @like
+			OR d.id IN (SELECT device_id FROM attributes WHERE device_id IS NOT NULL AND concat_ws('=', name, value) ILIKE @like)`,
+			map[string]any{"like": "%" + escapeLike(f.Search) + "%"},
+		)
+	}
+	if f.Picked != nil {
+		q = q.Where(
+			"(d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[])) OR d.id = ANY(?::bigint[])",
+			arrayOf(f.Picked.Places),
+			arrayOf(f.Picked.Without),
+			arrayOf(f.Picked.With),
 		)
 	}
 	if err := q.Count(&total).Error; err != nil {

@@ -48,6 +48,13 @@ func (r partRow) domain() domain.Part {
 	}
 }
 
+// One returns a part, or ErrNotFound.
+func (s Parts) One(ctx context.Context, id domain.ID) (domain.Part, error) {
+	var row partRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
+}
+
 // Of returns the parts of a device, or of all for id 0.
 func (s Parts) Of(ctx context.Context, deviceID domain.ID) ([]domain.Part, error) {
 	q := s.q(ctx).Order("device_id, kind, id")

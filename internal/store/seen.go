@@ -76,6 +76,7 @@ const (
 	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + ")"
 	ofIncident = "incident_id IN (SELECT id FROM public.incidents WHERE " + ofDevice + ")"
 	ofSeries   = "series_id IN (SELECT id FROM public.series WHERE " + ofDevice + ")"
+	ofPart     = "part_id IN (SELECT id FROM public.parts WHERE " + ofDevice + ")"
 	ofSweep    = "sweep_id IN (SELECT id FROM public.sweeps WHERE " + atPlace + ")"
 	nothing    = "false"
 )
@@ -106,6 +107,7 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 var within = map[string]string{
 	"alerts":            ofDevice,
 	"all_devices":       atPlace,
+	"attributes":        "(" + atPlace + " OR " + ofDevice + " OR " + ofPart + ")",
 	"audit":             atPlace,
 	"browsers":          nothing,
 	"channels":          nothing,

@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/screens/attributes"
 	"tirelessowl/internal/web/screens/audit"
 	"tirelessowl/internal/web/screens/collect"
 	"tirelessowl/internal/web/screens/device"
@@ -40,7 +41,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		session.Screen{Render: r, People: p.People, Sessions: sessions, URL: p.URL}.Manifest(),
 	}
 	all.inside = []screen.Screen{
-		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Strip: strip.view}.Manifest(),
+		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Places: p.Places, Strip: strip.view}.Manifest(),
 		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
@@ -49,6 +50,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Find: p.Find, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
+		attributes.Screen{Render: r, Attributes: p.Attributes, Places: p.Places}.Manifest(),
 		people.Screen{
 			Render:   r,
 			People:   p.People,
@@ -63,10 +65,13 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 	return all
 }
 
+// larger are the paths that take larger requests than others.
+var larger = map[string]int64{api.ImportPath: api.MaxImport, attributes.ImportPath: 3 * attributes.MaxTable}
+
 // routes mounts everything that is served.
 func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) http.Handler {
 	root := chi.NewRouter()
-	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(map[string]int64{api.ImportPath: api.MaxImport}))
+	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(larger))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
 	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))

@@ -9,6 +9,7 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/devices"
@@ -33,20 +34,21 @@ type Hub interface {
 
 // Wiring are what the screens need.
 type Wiring struct {
-	Desk     *act.Desk
-	People   *people.Service
-	Places   *places.Service
-	Audit    *audit.Service
-	Kits     *collect.Service
-	Find     *find.Service
-	Judge    *judge.Service
-	Respond  *respond.Service
-	Transfer *transfer.Service
-	Watch    *watch.Service
-	Devices  *devices.Service
-	Run      *run.Service
-	Hub      Hub
-	Log      *slog.Logger
+	Desk       *act.Desk
+	People     *people.Service
+	Places     *places.Service
+	Attributes *attributes.Service
+	Audit      *audit.Service
+	Kits       *collect.Service
+	Find       *find.Service
+	Judge      *judge.Service
+	Respond    *respond.Service
+	Transfer   *transfer.Service
+	Watch      *watch.Service
+	Devices    *devices.Service
+	Run        *run.Service
+	Hub        Hub
+	Log        *slog.Logger
 	// Sessions is where sessions are kept.
 	Sessions scs.Store
 	// Port is what a new sweep asks by default.

@@ -15,9 +15,9 @@ import (
 // Key names something that can be set.
 type Key = domain.SettingKey
 
-// Thing is a node of the tree: a place, or a device below its place.
+// Thing is a node of the tree: a place, a device below its place, or a part of a device.
 type Thing struct {
-	Place, Device domain.ID // one of them is set
+	Place, Device, Part domain.ID // one of them is set
 }
 
 // Place returns the thing that a place is.
@@ -25,6 +25,9 @@ func Place(id domain.ID) Thing { return Thing{Place: id} }
 
 // Device returns the thing that a device is.
 func Device(id domain.ID) Thing { return Thing{Device: id} }
+
+// Part returns the thing that a part is.
+func Part(id domain.ID) Thing { return Thing{Part: id} }
 
 // Tree is the places with all that is set on them and on devices.
 type Tree struct {
@@ -39,13 +42,16 @@ func NewTree(places []domain.Place, overrides []domain.Override) Tree {
 		t.places[p.ID] = p
 	}
 	for _, o := range overrides {
-		thing := Thing{Place: o.PlaceID, Device: o.DeviceID}
-		if t.values[thing] == nil {
-			t.values[thing] = map[Key]string{}
-		}
-		t.values[thing][o.Key] = o.Value
+		t.set(Thing{Place: o.PlaceID, Device: o.DeviceID}, o.Key, o.Value)
 	}
 	return t
+}
+
+func (t Tree) set(thing Thing, key Key, value string) {
+	if t.values[thing] == nil {
+		t.values[thing] = map[Key]string{}
+	}
+	t.values[thing][key] = value
 }
 
 // Source is a value with the thing that it was set at.
@@ -73,8 +79,27 @@ func (r Resolved) Own() bool { return r.Set && r.Thing.Device != 0 }
 // that has one. accepts leaves out values that cannot hold for this thing;
 // nil accepts all.
 func (t Tree) Resolve(place, device domain.ID, key Key, accepts func(value string) bool) Resolved {
+	return t.resolve(Where{Place: place, Device: device}, key, accepts)
+}
+
+// Where is a thing with all that it lies in: a part lies in a device, that in a place. What
+// is zero is not there.
+type Where struct{ Place, Device, Part domain.ID }
+
+// Itself is the lowest of them.
+func (w Where) Itself() Thing {
+	switch {
+	case w.Part != 0:
+		return Part(w.Part)
+	case w.Device != 0:
+		return Device(w.Device)
+	}
+	return Place(w.Place)
+}
+
+func (t Tree) resolve(at Where, key Key, accepts func(value string) bool) Resolved {
 	out := Resolved{Why: why.Trace{Question: fmt.Sprintf("Where does the %s come from?", key)}}
-	for _, s := range t.set(place, device, key) {
+	for _, s := range t.along(at, key) {
 		switch {
 		case accepts != nil && !accepts(s.Value):
 			out.Why.Because("Left out: "+s.where(), "it cannot hold here", s.ref())
@@ -94,14 +119,14 @@ func (t Tree) Resolve(place, device domain.ID, key Key, accepts func(value strin
 	return out
 }
 
-// set lists what is set on the way up, lowest first. A loop of places ends it.
-func (t Tree) set(place, device domain.ID, key Key) (out []Source) {
-	if v, ok := t.values[Device(device)][key]; ok && device != 0 {
-		out = append(out, Source{Device(device), "", v})
+// along lists what is set on the way up, lowest first. A loop of places ends it.
+func (t Tree) along(at Where, key Key) (out []Source) {
+	for _, thing := range []Thing{Part(at.Part), Device(at.Device)} {
+		if v, ok := t.values[thing][key]; ok && thing != (Thing{}) {
+			out = append(out, Source{thing, "", v})
+		}
 	}
-	seen := map[domain.ID]bool{}
-	for p, ok := t.places[place]; ok && !seen[p.ID]; p, ok = t.places[p.ParentID] {
-		seen[p.ID] = true
+	for _, p := range t.above(at.Place) {
 		if v, set := t.values[Place(p.ID)][key]; set {
 			out = append(out, Source{Place(p.ID), p.Name, v})
 		}
@@ -109,15 +134,31 @@ func (t Tree) set(place, device domain.ID, key Key) (out []Source) {
 	return out
 }
 
+// above are a place and all that it lies in, lowest first.
+func (t Tree) above(place domain.ID) (out []domain.Place) {
+	seen := map[domain.ID]bool{}
+	for p, ok := t.places[place]; ok && !seen[p.ID]; p, ok = t.places[p.ParentID] {
+		seen[p.ID] = true
+		out = append(out, p)
+	}
+	return out
+}
+
 func (s Source) where() string {
-	if s.Thing.Device != 0 {
+	switch {
+	case s.Thing.Part != 0:
+		return "set at the part itself"
+	case s.Thing.Device != 0:
 		return "set at the device itself"
 	}
 	return "set at the place " + s.Name
 }
 
 func (s Source) ref() *why.Ref {
-	if s.Thing.Device != 0 {
+	switch {
+	case s.Thing.Part != 0:
+		return nil // it is on the page of its device
+	case s.Thing.Device != 0:
 		return why.To("device", s.Thing.Device)
 	}
 	return why.To("place", s.Thing.Place)

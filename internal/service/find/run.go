@@ -63,6 +63,10 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 	if err != nil {
 		return err
 	}
+	spared, _, err := s.spared(ctx, w.PlaceID, func(domain.ID) bool { return true })
+	if err != nil {
+		return err
+	}
 	all, err := s.store.Credentials.Secrets(ctx)
 	if err != nil {
 		return err
@@ -73,7 +77,7 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 		return errRuns
 	}
 	w.State, w.Tried, w.Found, w.Error = domain.SweepRunning, 0, 0, ""
-	w.StartedAt, w.EndedAt = time.Now().UTC(), time.Time{}
+	w.StartedAt, w.EndedAt, w.Total = time.Now().UTC(), time.Time{}, targets(w, spared).Len()
 	if w, err = s.store.Sweeps.Save(ctx, w); err != nil {
 		return err
 	}
@@ -86,7 +90,15 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 		defer stop()
 		s.run(
 			run,
-			&sweep{Service: s, Sweep: w, tree: tree, secrets: all, answers: map[netip.Addr]answered{}, sighted: map[netip.Addr]string{}},
+			&sweep{
+				Service: s,
+				Sweep:   w,
+				tree:    tree,
+				spared:  spared,
+				secrets: all,
+				answers: map[netip.Addr]answered{},
+				sighted: map[netip.Addr]string{},
+			},
 		)
 		s.mu.Lock()
 		delete(s.stops, id)
@@ -101,6 +113,7 @@ type sweep struct {
 	*Service
 	domain.Sweep
 	tree    *access.Tree
+	spared  ranges.Set // addresses that places say to leave alone
 	secrets map[domain.ID]store.Opened
 	tried   atomic.Int64
 	mu      sync.Mutex
@@ -145,14 +158,19 @@ func (w *sweep) last(ctx context.Context) {
 	w.save(ctx)
 }
 
-// search tries all addresses at the sweep's pace.
-func (w *sweep) search(ctx context.Context) {
+// targets are the addresses that a sweep tries.
+func targets(w domain.Sweep, spared ranges.Set) ranges.Set {
 	set, _ := ranges.Parse(w.Ranges)
 	except, _ := ranges.Parse(w.Exclude)
+	return set.Without(except).Without(spared)
+}
+
+// search tries all addresses at the sweep's pace.
+func (w *sweep) search(ctx context.Context) {
 	pace := rate.NewLimiter(rate.Limit(w.Pace), max(1, w.Pace/50))
 	slots, learning := make(chan struct{}, maxWaiting), make(chan struct{}, learners)
 	var all sync.WaitGroup
-	set.Without(except).Each(func(a netip.Addr) bool {
+	targets(w.Sweep, w.spared).Each(func(a netip.Addr) bool {
 		select {
 		case slots <- struct{}{}:
 		case <-ctx.Done():

@@ -30,7 +30,12 @@ func (s *Service) Undoing() map[string]act.Undoing {
 		},
 		Remove: s.Remove,
 	}
-	return map[string]act.Undoing{addPlace.Name: u, changePlace.Name: u, removePlace.Name: u}
+	return map[string]act.Undoing{
+		addPlace.Name:      u,
+		changePlace.Name:   u,
+		removePlace.Name:   u,
+		changeSetting.Name: s.undoSetting(),
+	}
 }
 
 // Moved is what moving devices is called where it is noted; it is undone one by one.

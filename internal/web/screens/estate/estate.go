@@ -3,6 +3,7 @@ package estate
 
 import (
 	"embed"
+	"errors"
 	"io/fs"
 	"net/http"
 	"net/url"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/middleware"
@@ -28,6 +30,7 @@ type Screen struct {
 	Render  *render.Renderer
 	Watch   *watch.Service
 	Respond *respond.Service
+	Places  *places.Service
 	// Strip returns the estate ribbon of the layout.
 	Strip func(*http.Request) (any, error)
 }
@@ -175,6 +178,9 @@ func levelOf(percent float64) string {
 }
 
 type devicesView struct {
+	May             bool           // may change some devices
+	At              []domain.Place // where they may move to
+	Here            string
 	Rows            []watch.Device
 	Q, Health, Kind string
 	Kinds           []string
@@ -188,7 +194,7 @@ type devicesView struct {
 func (v devicesView) Bar() ui.FilterBar {
 	return ui.FilterBar{
 		Path: "/devices", Target: "device-table", Search: v.Q,
-		Placeholder: "Name, address, place …", Label: "Filter devices",
+		Placeholder: "Name, address, role=standby, #tag …", Label: "Filter devices",
 		Choices: []ui.FilterChoice{
 			{Name: "health", Label: "Health", Any: "any health", Value: v.Health, Options: ui.Options(v.States)},
 			{Name: "kind", Label: "Kind", Any: "any kind", Value: v.Kind, Options: ui.Options(v.Kinds)},
@@ -233,6 +239,13 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v.Rows, v.Kinds, v.Places = found.Rows, found.Kinds, found.Places
+	v.Here = r.URL.RequestURI()
+	if v.At, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaCollect, domain.AccessConfigure); err != nil {
+		if !errors.Is(err, domain.ErrForbidden) {
+			return err
+		}
+	}
+	v.May = len(v.At) > 0
 	v.Paging = ui.NewPaging("/devices", q, page, pageSize, len(found.Rows), found.Total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)

@@ -14,6 +14,7 @@ import (
 
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/ui"
@@ -59,6 +60,7 @@ type sweepView struct {
 	// Sightings are what answered otherwise, the first of them.
 	Sightings []domain.Sighting
 	Sighted   int
+	Spared    find.Spared
 	May       domain.Access
 	Q         string
 	ui.Sorting
@@ -76,6 +78,9 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 		return v, err
 	}
 	v.May = middleware.Who(ctx).Level(domain.AreaFind, v.Sweep.PlaceID)
+	if v.Spared, err = s.Find.Spared(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
+		return v, err
+	}
 	v.Left = max(0, v.Sweep.Total-v.Sweep.Tried)
 	if v.Finds, err = s.Find.Finds(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
 		return v, err

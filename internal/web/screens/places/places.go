@@ -37,6 +37,8 @@ func (s Screen) Manifest() screen.Screen {
 			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.blank},
 			screen.Post(newPath, area, configure, s.save),
 			screen.Get("/run/places/{id}", area, s.page),
+			screen.Get("/run/places/{id}/settings", domain.AreaRun, s.settings),
+			screen.Post("/run/places/{id}/settings", domain.AreaRun, domain.AccessConfigure, s.saveSetting),
 			screen.Post("/run/places/{id}", area, configure, s.save),
 			screen.Post("/run/places/{id}/move", area, configure, s.move),
 			screen.Post("/run/places/{id}/delete", area, configure, s.remove),

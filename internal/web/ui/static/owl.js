@@ -56,7 +56,7 @@ document.addEventListener('alpine:init', () => {
   Alpine.data('selection', () => ({
     count: 0,
     boxes() {
-      return [...this.$root.querySelectorAll('tbody input[type=checkbox][name=find]:not(:disabled)')];
+      return [...this.$root.querySelectorAll('tbody input[data-pick]:not(:disabled)')];
     },
     init() {
       this.update();
