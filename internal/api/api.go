@@ -174,7 +174,7 @@ func (a *api) problem(ctx context.Context, op huma.Operation, err error) error {
 	case errors.Is(err, domain.ErrForbidden):
 		return huma.Error403Forbidden(forbidden(err))
 	case errors.Is(err, domain.ErrChanged):
-		return huma.Error409Conflict(err.Error())
+		return huma.Error412PreconditionFailed("somebody else has changed it meanwhile: get it as it is now")
 	case errors.Is(err, domain.ErrNotFound):
 		return huma.Error404NotFound("there is no such thing")
 	case errors.Is(err, domain.ErrConflict):

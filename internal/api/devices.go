@@ -63,19 +63,31 @@ func (a *api) changing() {
 	)
 	type where struct {
 		ByID
+		IfMatch
 		Body struct {
-			Name    string            `json:"name"`
-			Address string            `json:"address"`
-			PlaceID int64             `json:"place_id"`
-			Via     string            `json:"via,omitempty" doc:"Name of what it is reached through; empty for what its place says"`
-			Secrets map[string]string `json:"secrets,omitempty" doc:"Those of its credential, again, for an address it is not bound to"`
+			Name     string            `json:"name"`
+			Friendly *string           `json:"friendly,omitempty" doc:"What people call it; left out, it stays"`
+			Address  string            `json:"address"`
+			PlaceID  int64             `json:"place_id"`
+			Via      string            `json:"via,omitempty"      doc:"Name of what it is reached through; empty for what its place says"`
+			Secrets  map[string]string `json:"secrets,omitempty"  doc:"Those of its credential, again, for an address it is not bound to"`
 		}
 	}
 	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPut, "/devices/{id}", "devices",
 		"Change name, address, place and way of a device; its history stays with it",
-		func(ctx context.Context, in *where) (*Body[domain.Device], error) {
+		func(ctx context.Context, in *where) (*Tagged[domain.Device], error) {
 			b := in.Body
+			version, err := in.version()
+			if err != nil {
+				return nil, err
+			}
 			d := devices.Draft{Name: b.Name, Address: b.Address, PlaceID: b.PlaceID, Via: b.Via, Secrets: secretsOf(b.Secrets)}
-			return one(a.Devices.Change(ctx, caller(ctx), in.ID, d))
+			if d.Version = version; b.Friendly != nil {
+				d.Friendly = *b.Friendly
+			} else if now, _, err := a.Devices.Draft(ctx, caller(ctx), in.ID); err == nil {
+				d.Friendly = now.Friendly
+			}
+			x, err := a.Devices.Change(ctx, caller(ctx), in.ID, d)
+			return tagged(x, x.Version, err)
 		})
 }

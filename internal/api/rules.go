@@ -65,23 +65,32 @@ func (a *api) rules() {
 		"/rules/{id}",
 		tag,
 		"One rule",
-		func(ctx context.Context, in *ByID) (*Body[Rule], error) {
+		func(ctx context.Context, in *ByID) (*Tagged[Rule], error) {
 			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
 			if err != nil {
 				return nil, err
 			}
-			return one(shown(r))
+			x, err := shown(r)
+			return tagged(x, r.Version, err)
 		},
 	)
 	type change struct {
 		ByID
+		IfMatch
 		Body Rule
 	}
 	add(a, domain.AreaJudge, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once",
-		func(ctx context.Context, in *change) (*Body[Rule], error) {
+		func(ctx context.Context, in *change) (*Tagged[Rule], error) {
+			version, err := in.version()
+			if err != nil {
+				return nil, err
+			}
 			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
 			if err != nil {
 				return nil, err
+			}
+			if version != 0 {
+				r.Version = version
 			}
 			b := in.Body
 			r.Name, r.Title, r.Runbook, r.Enabled = b.Name, b.Title, b.Runbook, b.Enabled
@@ -91,6 +100,7 @@ func (a *api) rules() {
 			if r, err = a.Judge.Save(ctx, caller(ctx), r); err != nil {
 				return nil, err
 			}
-			return one(shown(r))
+			x, err := shown(r)
+			return tagged(x, r.Version, err)
 		})
 }

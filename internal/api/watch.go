@@ -34,8 +34,9 @@ func (a *api) devices() {
 			return items(out, err)
 		})
 	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device",
-		func(ctx context.Context, in *ByID) (*Body[domain.Device], error) {
-			return one(a.Watch.One(ctx, caller(ctx), in.ID))
+		func(ctx context.Context, in *ByID) (*Tagged[domain.Device], error) {
+			d, err := a.Watch.One(ctx, caller(ctx), in.ID)
+			return tagged(d, d.Version, err)
 		})
 	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}/parts", tag, "Parts of a device",
 		func(ctx context.Context, in *ByID) (*Body[Items[domain.Part]], error) {

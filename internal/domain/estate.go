@@ -49,9 +49,11 @@ type Override struct {
 
 // Device is anything with an address that we watch.
 type Device struct {
-	ID          ID         `json:"id"`
-	PlaceID     ID         `json:"place_id"`
-	Name        string     `json:"name"`
+	ID      ID     `json:"id"`
+	PlaceID ID     `json:"place_id"`
+	Name    string `json:"name"` // the technical one, unique in its organisation
+	// Friendly is what people call it; empty where that is the technical name.
+	Friendly    string     `json:"friendly"`
 	Address     netip.Addr `json:"address"`
 	Kind        string     `json:"kind"`
 	Vendor      string     `json:"vendor"`

@@ -20,6 +20,7 @@ type deviceRow struct {
 	ID          int64
 	PlaceID     int64
 	Name        string
+	Friendly    string
 	Address     string
 	Kind        string
 	Vendor      string
@@ -41,7 +42,7 @@ type deviceRow struct {
 func (deviceRow) TableName() string { return "devices" }
 
 func (r deviceRow) domain() domain.Device {
-	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Address: parseAddr(r.Address), Kind: r.Kind,
+	return domain.Device{ID: r.ID, PlaceID: r.PlaceID, Name: r.Name, Friendly: r.Friendly, Address: parseAddr(r.Address), Kind: r.Kind,
 		Vendor: r.Vendor, Model: r.Model, Description: r.Description, ObjectID: r.ObjectID,
 		Paused: r.Paused, Health: domain.Health(r.Health), HealthSince: r.HealthSince.UTC(),
 		HealthNote: r.HealthNote, BehindID: orZero(r.BehindID), Version: r.Version,
@@ -91,11 +92,23 @@ func (s Devices) Lock(ctx context.Context, id domain.ID) (domain.Device, error) 
 
 // Add inserts a device with its addresses and its identity.
 func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addresses []string) (domain.Device, error) {
-	row := deviceRow{PlaceID: d.PlaceID, Name: d.Name, Address: d.Address.String(), Kind: d.Kind, Vendor: d.Vendor, Model: d.Model,
-		Description: d.Description, ObjectID: d.ObjectID, Identity: identity,
-		Health: string(
-			domain.Unknown,
-		), HealthSince: d.CreatedAt, HealthNote: "waits for its first value", CreatedAt: d.CreatedAt, Version: 1}
+	row := deviceRow{
+		PlaceID:     d.PlaceID,
+		Name:        d.Name,
+		Friendly:    d.Friendly,
+		Address:     d.Address.String(),
+		Kind:        d.Kind,
+		Vendor:      d.Vendor,
+		Model:       d.Model,
+		Description: d.Description,
+		ObjectID:    d.ObjectID,
+		Identity:    identity,
+		Health:      string(domain.Unknown),
+		HealthSince: d.CreatedAt,
+		HealthNote:  "waits for its first value",
+		CreatedAt:   d.CreatedAt,
+		Version:     1,
+	}
 	if err := s.q(ctx).Create(&row).Error; err != nil {
 		return domain.Device{}, known(err)
 	}
@@ -111,9 +124,9 @@ func (s Devices) Add(ctx context.Context, d domain.Device, identity string, addr
 func (s Devices) Update(ctx context.Context, d domain.Device) error {
 	return must(
 		s.q(ctx).
-			Exec("UPDATE all_devices SET place_id = ?, name = ?, address = ?, paused = ?, version = version + 1 WHERE id = ? "+
-				"AND removed_at IS NULL",
-				d.PlaceID, d.Name, d.Address.String(), d.Paused, d.ID),
+			Exec("UPDATE all_devices SET place_id = ?, name = ?, friendly = ?, address = ?, paused = ?, version = version + 1 "+
+				"WHERE id = ? AND removed_at IS NULL",
+				d.PlaceID, d.Name, d.Friendly, d.Address.String(), d.Paused, d.ID),
 	)
 }
 
@@ -201,13 +214,14 @@ func (s Devices) Addresses(ctx context.Context, id domain.ID) ([]string, error) 
 
 // deviceColumns are what a list of devices is made of, in the order of scanDevice.
 const deviceColumns = `d.id, d.place_id, d.name, host(d.address), d.kind, d.vendor, d.model, d.description, d.object_id, d.identity,
-	d.paused, d.health, d.health_since, d.health_note, d.behind_id, d.booted_at, d.agent_since, d.created_at, d.version`
+	d.paused, d.health, d.health_since, d.health_note, d.behind_id, d.booted_at, d.agent_since, d.created_at, d.version, d.friendly`
 
 // scanDevice reads a row without reflection: lists may have many thousands.
 func scanDevice(rows *sql.Rows) (domain.Device, error) {
 	var r deviceRow
 	err := rows.Scan(&r.ID, &r.PlaceID, &r.Name, &r.Address, &r.Kind, &r.Vendor, &r.Model, &r.Description, &r.ObjectID, &r.Identity,
-		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BehindID, &r.BootedAt, &r.AgentSince, &r.CreatedAt, &r.Version)
+		&r.Paused, &r.Health, &r.HealthSince, &r.HealthNote, &r.BehindID, &r.BootedAt, &r.AgentSince, &r.CreatedAt, &r.Version,
+		&r.Friendly)
 	return r.domain(), err
 }
 
@@ -281,7 +295,7 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	q = when(q, f.Kind != "", "d.kind = ?", f.Kind)
 	if f.Search != "" {
 		q = q.Where(
-			`concat_ws(' ', d.name, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE @like
+			`concat_ws(' ', d.name, d.friendly, host(d.address), d.vendor, d.model, p.name, d.health_note) ILIKE @like
 			OR d.id IN (SELECT device_id FROM attributes WHERE device_id IS NOT NULL AND concat_ws('=', name, value) ILIKE @like)`,
 			map[string]any{"like": "%" + escapeLike(f.Search) + "%"},
 		)

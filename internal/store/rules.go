@@ -29,6 +29,7 @@ type ruleRow struct {
 	Runbook   string
 	Cause     string
 	Enabled   bool
+	Version   int
 }
 
 func (ruleRow) TableName() string { return "rules" }
@@ -36,7 +37,7 @@ func (ruleRow) TableName() string { return "rules" }
 func (r ruleRow) domain() (rule.Rule, error) {
 	c, err := kinds.All.Decode(r.Kind, []byte(r.Condition))
 	return rule.Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Condition: c,
-		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled}, err
+		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled, Version: r.Version}, err
 }
 
 // All returns all rules, ordered by kit and name.
@@ -64,7 +65,17 @@ func (s Rules) One(ctx context.Context, id domain.ID) (rule.Rule, error) {
 	return row.domain()
 }
 
-// Save inserts a rule, or changes one that has an id.
+// Lock returns one rule, or ErrNotFound. Nobody else changes it until the end of the
+// transaction.
+func (s Rules) Lock(ctx context.Context, id domain.ID) (rule.Rule, error) {
+	var row ruleRow
+	if err := s.q(ctx).Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Take(&row, id).Error; err != nil {
+		return rule.Rule{}, known(err)
+	}
+	return row.domain()
+}
+
+// Save inserts a rule, or changes one that has an id; its version is the next one then.
 func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 	doc, err := rule.Document(r.Condition)
 	if err != nil {
@@ -83,11 +94,12 @@ func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 		Runbook:   r.Runbook,
 		Cause:     r.Cause,
 		Enabled:   r.Enabled,
+		Version:   r.Version + 1,
 	}
 	if err := known(s.q(ctx).Save(&row).Error); err != nil {
 		return r, err
 	}
-	r.ID = row.ID
+	r.ID, r.Version = row.ID, row.Version
 	return r, nil
 }
 

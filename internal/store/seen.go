@@ -100,7 +100,7 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 	"health_since, CASE WHEN " +
 	behindSeen + " THEN health_note ELSE '" + BehindUnseen + "' END AS health_note, booted_at, agent_since, created_at, " +
 	"version, CASE WHEN " +
-	behindSeen + " THEN behind_id END AS behind_id"
+	behindSeen + " THEN behind_id END AS behind_id, friendly"
 
 // within are the rows of each table that belong to the places $P. What belongs to
 // the whole tree is seen by those who see all of it; kits and rules by everybody.

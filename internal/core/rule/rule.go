@@ -32,6 +32,8 @@ type Rule struct {
 	Runbook string `json:"runbook"`
 	Cause   string `json:"cause"`
 	Enabled bool   `json:"enabled"`
+	// Version counts its changes; a change may name the one that it was made of.
+	Version int `json:"version"`
 }
 
 // Condition says when values are trouble. Values come oldest first.

@@ -27,6 +27,40 @@ func TestThousands(t *testing.T) {
 	}
 }
 
+func TestNearForgivesOneError(t *testing.T) {
+	for typed, near := range map[string]bool{
+		"channels":        true,
+		"CHANN":           true,
+		"chanels":         true, // one is missing
+		"channnels":       true, // one too many
+		"chamnels":        true, // one is wrong
+		"hcannels":        true, // two changed places
+		"credetnials":     true,
+		"chaXXels":        false,
+		"chx":             false, // too short to guess
+		"":                true,
+		"channelsandmore": false,
+	} {
+		assert.Equal(t, near, Near(typed, "Channels and credentials"), typed)
+	}
+}
+
+func TestMendedWords(t *testing.T) {
+	vocabulary := []string{"booking", "bookings", "harbour", "edge"}
+	for typed, mended := range map[string]string{
+		"bookng-db-1":   "booking-db-1",
+		"bokoing":       "booking",
+		"Harbuor crane": "harbour crane",
+		"book":          "book", // a part of a word
+		"edg":           "edg",
+		"xyzzy":         "xyzzy",
+		"bkng":          "bkng", // two are missing
+		"":              "",
+	} {
+		assert.Equal(t, mended, Mended(typed, vocabulary), typed)
+	}
+}
+
 func TestList(t *testing.T) {
 	assert.Equal(t, "", List(nil, "or"))
 	assert.Equal(t, "a", List([]string{"a"}, "or"))

@@ -48,9 +48,14 @@ func New(
 
 // Draft is a device as people type it.
 type Draft struct {
-	Name    string    `json:"name"`
-	Address string    `json:"address"`
-	PlaceID domain.ID `json:"place_id"`
+	Name string `json:"name"`
+	// Friendly is what people call it; empty where that is the technical name.
+	Friendly string    `json:"friendly"`
+	Address  string    `json:"address"`
+	PlaceID  domain.ID `json:"place_id"`
+	// Version is that of the device that was changed, against two who change one; zero
+	// changes whatever it is now.
+	Version int `json:"version"`
 	// Via is the name of the device that it is reached through; empty for what
 	// holds for its place.
 	Via string `json:"via"`
@@ -74,7 +79,7 @@ func (s *Service) Draft(ctx context.Context, who access.Actor, id domain.ID) (d 
 	if err != nil {
 		return d, "", err
 	}
-	d = Draft{Name: x.Name, Address: x.Address.String(), PlaceID: x.PlaceID}
+	d = Draft{Name: x.Name, Friendly: x.Friendly, Address: x.Address.String(), PlaceID: x.PlaceID, Version: x.Version}
 	via, how := tree.Gateway(x)
 	names, err := seen.Devices.Names(ctx, []domain.ID{via})
 	if how.Own() {
@@ -108,11 +113,12 @@ var (
 
 // noted is what is noted of a device that is changed.
 type noted struct {
-	Name    string    `json:"name"`
-	Address string    `json:"address"`
-	PlaceID domain.ID `json:"place_id"`
-	Via     domain.ID `json:"via,omitempty"`
-	Paused  bool      `json:"paused"`
+	Name     string    `json:"name"`
+	Friendly string    `json:"friendly"`
+	Address  string    `json:"address"`
+	PlaceID  domain.ID `json:"place_id"`
+	Via      domain.ID `json:"via,omitempty"`
+	Paused   bool      `json:"paused"`
 }
 
 func (s *Service) noted(ctx context.Context, tx *store.Areas, x domain.Device) (noted, error) {
@@ -120,7 +126,7 @@ func (s *Service) noted(ctx context.Context, tx *store.Areas, x domain.Device) (
 	if err != nil {
 		return noted{}, err
 	}
-	n := noted{Name: x.Name, Address: x.Address.String(), PlaceID: x.PlaceID, Paused: x.Paused}
+	n := noted{Name: x.Name, Friendly: x.Friendly, Address: x.Address.String(), PlaceID: x.PlaceID, Paused: x.Paused}
 	if via, how := tree.Gateway(x); how.Own() {
 		n.Via = via
 	}
@@ -133,6 +139,9 @@ func (s *Service) Change(ctx context.Context, who access.Actor, id domain.ID, d 
 	err = s.desk.Do(ctx, who, changeDevice, func(w *act.Work) error {
 		if x, err = w.Device(id); err != nil {
 			return err
+		}
+		if d.Version != 0 && d.Version != x.Version {
+			return domain.ErrChanged
 		}
 		before, err := s.noted(ctx, w.Areas, x)
 		if err != nil {
@@ -153,10 +162,13 @@ func (s *Service) Change(ctx context.Context, who access.Actor, id domain.ID, d 
 }
 
 func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x domain.Device, d Draft) (domain.Device, error) {
-	d.Name, d.Via = strings.TrimSpace(d.Name), strings.TrimSpace(d.Via)
+	d.Name, d.Via, d.Friendly = strings.TrimSpace(d.Name), strings.TrimSpace(d.Via), strings.TrimSpace(d.Friendly)
 	errs := domain.FieldErrors{}
 	if d.Name == "" || len(d.Name) > maxName {
 		errs["name"] = fmt.Sprintf("Give it a name of at most %d characters.", maxName)
+	}
+	if len(d.Friendly) > maxName {
+		errs["friendly"] = fmt.Sprintf("At most %d characters.", maxName)
 	}
 	address, err := netip.ParseAddr(strings.TrimSpace(d.Address))
 	if err != nil || address.Zone() != "" {
@@ -166,10 +178,11 @@ func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x d
 		return domain.Device{}, err
 	}
 	old := x.Address
-	x.Name, x.Address, x.PlaceID = d.Name, address, d.PlaceID
+	x.Name, x.Friendly, x.Address, x.PlaceID = d.Name, d.Friendly, address, d.PlaceID
 	if err := s.place(ctx, w.Areas, who, x, d.Via); err != nil {
 		return x, err
 	}
+	x.Version++
 	if old == address {
 		return x, nil
 	}

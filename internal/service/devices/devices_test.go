@@ -96,7 +96,7 @@ func TestADeviceThatMovedStaysItself(t *testing.T) {
 	assert.Equal(t, "quay-sw-1", stored.Name)
 	assert.Equal(t, netip.MustParseAddr("192.0.2.77"), stored.Address)
 	assert.Equal(t, p.quay.ID, stored.PlaceID)
-	assert.Equal(t, devices.Draft{Name: "quay-sw-1", Address: "192.0.2.77", PlaceID: p.quay.ID, Via: "np-edge-1"}, p.draft(t))
+	assert.Equal(t, devices.Draft{Name: "quay-sw-1", Address: "192.0.2.77", PlaceID: p.quay.ID, Version: 2, Via: "np-edge-1"}, p.draft(t))
 	addresses, err := p.store.Devices.Addresses(ctx, p.sw.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"192.0.2.77"}, addresses, "who answers at the old address is somebody else")
@@ -233,7 +233,7 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	_, err = p.Restore(ctx, testkit.Anyone, p.sw.ID)
 	assert.ErrorIs(t, err, domain.ErrConflict)
-	edge.Name = "np-edge-1"
+	edge.Name, edge.Version = "np-edge-1", edge.Version+1
 	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	require.NoError(t, err)
 	back, err := p.Restore(ctx, testkit.Anyone, p.sw.ID)

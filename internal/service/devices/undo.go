@@ -65,7 +65,7 @@ func (s *Service) put(ctx context.Context, who access.Actor, id domain.ID, docum
 	if err != nil {
 		return err
 	}
-	draft := Draft{Name: n.Name, Address: n.Address, PlaceID: n.PlaceID, Via: names[n.Via]}
+	draft := Draft{Name: n.Name, Friendly: n.Friendly, Address: n.Address, PlaceID: n.PlaceID, Via: names[n.Via]}
 	_, err = s.Change(ctx, who, id, draft)
 	return err
 }

@@ -104,16 +104,20 @@ func (s *Service) Noise(ctx context.Context, who access.Actor, since time.Time) 
 var changeRule = act.Deed{Name: "change a rule", Area: domain.AreaJudge, Needs: domain.AccessConfigure}
 
 // Save changes a rule and puts it in force at once. Kit, reading and unit
-// stay what they are.
+// stay what they are. It is ErrChanged where the rule has another version, but zero.
 func (s *Service) Save(ctx context.Context, who access.Actor, r rule.Rule) (rule.Rule, error) {
 	err := s.desk.Do(ctx, who, changeRule, func(w *act.Work) error {
 		if err := w.Whole(); err != nil {
 			return err
 		}
-		old, err := w.Rules.One(ctx, r.ID)
+		old, err := w.Rules.Lock(ctx, r.ID)
 		if err != nil {
 			return err
 		}
+		if r.Version != 0 && r.Version != old.Version {
+			return domain.ErrChanged
+		}
+		r.Version = old.Version
 		r.Key, r.Kit, r.Reading, r.Unit, r.Cause = old.Key, old.Kit, old.Reading, old.Unit, old.Cause
 		if errs := r.Validate(); len(errs) > 0 {
 			return errs

@@ -3,6 +3,8 @@ package watch
 import (
 	"cmp"
 	"context"
+	"slices"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/access"
@@ -259,11 +261,43 @@ func (s *Service) Transition(ctx context.Context, who access.Actor, id domain.ID
 	return l.store.Transitions.One(ctx, id)
 }
 
-// Search finds things by any fragment of their names or addresses.
-func (s *Service) Search(ctx context.Context, who access.Actor, text string, limit int) ([]store.Hit, error) {
+// Hit is something that a search found.
+type Hit = store.Hit
+
+// Search finds things by any fragment of their names, addresses or attributes, readings by
+// what kits call them; typing errors are forgiven where little is found.
+func (s *Service) Search(ctx context.Context, who access.Actor, text string, limit int) ([]Hit, error) {
 	l, err := s.look(ctx, who)
 	if err != nil {
 		return nil, err
 	}
-	return l.store.Hits.Find(ctx, text, cmp.Or(limit, 10))
+	found, err := l.store.Hits.Find(ctx, text, cmp.Or(limit, 10))
+	if err == nil && len(found) == 0 {
+		found, err = s.guessed(ctx, l, text, cmp.Or(limit, 10))
+	}
+	if err != nil || who.Scope(domain.AreaCollect, domain.AccessSee).None() {
+		return found, err
+	}
+	return append(found, s.readings(text)...), nil
+}
+
+// mostReadings is how many readings a search finds.
+const mostReadings = 4
+
+// readings finds those of which the name has all words of a text in it. The note of such a
+// hit is kit and reading.
+func (s *Service) readings(typed string) (out []Hit) {
+	words := strings.Fields(strings.ToLower(typed))
+	for _, k := range s.kits.Kits() {
+		for _, r := range k.Readings {
+			name := strings.ToLower(r.Name)
+			if slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(name, w) }) {
+				continue
+			}
+			if len(out) < mostReadings {
+				out = append(out, Hit{Kind: "reading", Name: r.Name, Note: k.Name + "/" + r.Key})
+			}
+		}
+	}
+	return out
 }

@@ -23,6 +23,7 @@ type Service struct {
 	judge  Judge
 	engine Engine
 	totals totals
+	known  vocabulary
 }
 
 // looking is the service at work for somebody: its tables hold what that actor sees.

@@ -322,3 +322,23 @@ func TestWhyFallsBackToWhatIsStored(t *testing.T) {
 	_, _, _, err = w.Why(t.Context(), testkit.Anyone, 999)
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
+
+func TestTypingErrorsAreForgiven(t *testing.T) {
+	w := setup(t)
+	pier := w.place(t, "North Pier")
+	w.device(t, pier.ID, "booking-db-1", domain.Fine)
+	find := func(typed string) (out []string) {
+		hits, err := w.Search(t.Context(), testkit.Anyone, typed, 10)
+		require.NoError(t, err)
+		for _, h := range hits {
+			out = append(out, h.Kind+" "+h.Name)
+		}
+		return out
+	}
+	for _, typed := range []string{"bookng-db", "BOKOING", "boooking"} {
+		assert.Contains(t, find(typed), "device booking-db-1", typed)
+	}
+	assert.Contains(t, find("nroth pier"), "place North Pier")
+	assert.Empty(t, find("xyzzy"))
+	assert.Contains(t, find("memory used"), "reading Memory used")
+}

@@ -20,6 +20,7 @@ type whereForm struct {
 	Inherited string
 	Places    []domain.Place
 	Errors    domain.FieldErrors
+	Problem   string
 	Saved     bool
 	May       domain.Access
 }
@@ -72,11 +73,13 @@ func (s Screen) where(w http.ResponseWriter, r *http.Request) error {
 }
 
 type typedWhere struct {
-	Name    string    `form:"name"`
-	Address string    `form:"address"`
-	PlaceID domain.ID `form:"place"`
-	Via     string    `form:"via"`
-	Secret  string    `form:"secret"`
+	Name     string    `form:"name"`
+	Friendly string    `form:"friendly"`
+	Version  int       `form:"version"`
+	Address  string    `form:"address"`
+	PlaceID  domain.ID `form:"place"`
+	Via      string    `form:"via"`
+	Secret   string    `form:"secret"`
 }
 
 func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
@@ -88,15 +91,32 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 	if _, err := ui.Form(r, &in); err != nil {
 		return err
 	}
-	f.Draft = devices.Draft{Name: in.Name, Address: in.Address, PlaceID: in.PlaceID, Via: in.Via}
+	f.Draft = devices.Draft{
+		Name:     in.Name,
+		Friendly: in.Friendly,
+		Address:  in.Address,
+		PlaceID:  in.PlaceID,
+		Via:      in.Via,
+		Version:  in.Version,
+	}
 	if in.Secret != "" {
 		f.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
 	}
 	_, err = s.Devices.Change(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Draft)
+	if errors.Is(err, domain.ErrChanged) {
+		f.Problem = "Somebody else has changed it meanwhile. What you typed is kept; save again to let it hold."
+		if now, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), f.DeviceID); err == nil {
+			f.Version = now.Version
+		}
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
+	}
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
 	}
 	if err != nil {
+		return err
+	}
+	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), middleware.Who(r.Context()), f.DeviceID); err != nil {
 		return err
 	}
 	f.Saved = true

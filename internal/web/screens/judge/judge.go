@@ -86,19 +86,22 @@ type form struct {
 	Title     string            `form:"title"`
 	Runbook   string            `form:"runbook"`
 	Enabled   bool              `form:"enabled"`
+	Version   int               `form:"version"`
 	Condition map[string]string // values of the fields of its kind
 }
 
 type editView struct {
-	Show      string
-	Rule      rule.Rule
-	Kind      rule.Kind
-	Form      form
-	Fields    []ui.FieldView
-	Rows      []ui.FieldRow
-	Words     string
-	Errors    domain.FieldErrors
-	Saved     bool
+	Show   string
+	Rule   rule.Rule
+	Kind   rule.Kind
+	Form   form
+	Fields []ui.FieldView
+	Rows   []ui.FieldRow
+	Words  string
+	Errors domain.FieldErrors
+	Saved  bool
+	// Meanwhile says in words what somebody else has made of the rule; empty for nobody.
+	Meanwhile string
 	May       domain.Access
 	Rehearsal *judge.Rehearsal
 }
@@ -122,7 +125,7 @@ func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.Field
 
 func (s Screen) formOf(r rule.Rule) form {
 	_, _, values := s.Judge.Form(r)
-	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Condition: values}
+	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Version: r.Version, Condition: values}
 }
 
 // read takes the form; what is wrong becomes an error at its field.
@@ -137,7 +140,7 @@ func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.Fi
 		f.Condition[x.Name] = r.PostFormValue(x.Name)
 	}
 	x := old
-	x.Name, x.Title, x.Runbook, x.Enabled = f.Name, f.Title, f.Runbook, f.Enabled
+	x.Name, x.Title, x.Runbook, x.Enabled, x.Version = f.Name, f.Title, f.Runbook, f.Enabled, f.Version
 	x, errs := s.Judge.Read(x, f.Condition)
 	for field, problem := range x.Validate() {
 		if errs[field] == "" {
@@ -175,7 +178,13 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if len(errs) == 0 {
+		tried := x
 		x, err = s.Judge.Save(r.Context(), middleware.Who(r.Context()), x)
+		if errors.Is(err, domain.ErrChanged) {
+			v := s.editView(r, tried, f, domain.FieldErrors{})
+			v.Meanwhile, v.Form.Version = old.Words(), old.Version
+			return s.Render.Fragment(w, http.StatusUnprocessableEntity, "judge", "rule-form", v)
+		}
 		if err != nil && !errors.As(err, &errs) {
 			return err
 		}

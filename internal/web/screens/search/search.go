@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	coretext "tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/middleware"
@@ -57,12 +58,12 @@ func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 		for _, h := range found {
-			v.Hits = append(v.Hits, hitView{address(h.Kind, h.Name, h.ID), h.Name, h.Note, h.Kind})
+			v.Hits = append(v.Hits, hitView{address(h), h.Name, h.Note, h.Kind})
 		}
 	}
 	for _, x := range s.Screens {
 		for _, e := range append(x.Menu, x.Found...) {
-			if e.For(who) && strings.Contains(strings.ToLower(e.Title), strings.ToLower(text)) {
+			if e.For(who) && coretext.Near(text, e.Title) {
 				v.Hits = append(v.Hits, hitView{URL: e.Path, Name: e.Title, Kind: "page"})
 			}
 		}
@@ -71,15 +72,18 @@ func (s Screen) search(w http.ResponseWriter, r *http.Request) error {
 }
 
 // address is the page of what was found.
-func address(kind, name string, of domain.ID) string {
-	id := strconv.FormatInt(of, 10)
-	switch kind {
+func address(h watch.Hit) string {
+	id := strconv.FormatInt(h.ID, 10)
+	switch h.Kind {
 	case "incident":
 		return "/incidents/" + id
 	case "rule":
 		return "/judge/rules/" + id
 	case "place":
-		return "/devices?" + url.Values{"q": {name}}.Encode()
+		return "/devices?" + url.Values{"q": {h.Name}}.Encode()
+	case "reading":
+		kit, reading, _ := strings.Cut(h.Note, "/")
+		return "/collect/values?" + url.Values{"kit": {kit}, "reading": {reading}}.Encode()
 	}
 	return "/devices/" + id
 }

@@ -1,0 +1,37 @@
+package api
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"tirelessowl/internal/domain"
+)
+
+// Tagged is an answer with the version of what it shows (RFC 9110, section 8.8.3).
+type Tagged[T any] struct {
+	ETag string `header:"ETag" doc:"The version of it, for If-Match"`
+	Body T
+}
+
+func tagged[T any](x T, version int, err error) (*Tagged[T], error) {
+	return &Tagged[T]{fmt.Sprintf("%q", strconv.Itoa(version)), x}, err
+}
+
+// IfMatch names the version that is to be changed (RFC 9110, section 13.1.1).
+type IfMatch struct {
+	Match string `header:"If-Match" doc:"The ETag of what is changed: where somebody else was faster, nothing is done (412)"`
+}
+
+// version reads it; zero where any version will do.
+func (m IfMatch) version() (int, error) {
+	text := strings.TrimSpace(m.Match)
+	if text == "" || text == "*" {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(strings.Trim(text, `"`))
+	if err != nil || n < 1 || len(text) < 3 || text[0] != '"' {
+		return 0, domain.ErrChanged // it is none of ours, so it matches nothing
+	}
+	return n, nil
+}
