@@ -145,10 +145,10 @@ test('a device moves, and its credential goes along only where it may', async ({
   await form.getByRole('button', { name: 'Save' }).click();
   await expect(form.getByRole('alert')).toContainText('not what is stored');
   await address.fill(old);
-  await form.getByLabel('Name').fill('np-kiosk-2b');
+  await form.getByLabel('Name', { exact: true }).fill('np-kiosk-2b');
   await form.getByRole('button', { name: 'Save' }).click();
   await expect(form.getByRole('status')).toContainText('Its history stays with it.');
-  await form.getByLabel('Name').fill('np-kiosk-2');
+  await form.getByLabel('Name', { exact: true }).fill('np-kiosk-2');
   await form.getByRole('button', { name: 'Save' }).click();
   await expect(form.getByRole('status')).toBeVisible();
   page.once('dialog', (d) => {

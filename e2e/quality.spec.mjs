@@ -8,6 +8,8 @@ test('the night shift needs no mouse', async ({ page }) => {
   await page.keyboard.type('ines');
   await page.keyboard.press('Tab');
   await page.keyboard.type('night-watch');
+  await page.keyboard.press('Tab');
+  await page.keyboard.press('Space'); // trusts the browser
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'Kittiwake Line' })).toBeVisible();
   await page.keyboard.press('?');

@@ -47,6 +47,9 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 	if err := w.people(ctx); err != nil {
 		return err
 	}
+	if err := w.attributes(ctx); err != nil {
+		return err
+	}
 	return w.accounts(ctx)
 }
 

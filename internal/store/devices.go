@@ -247,12 +247,13 @@ func (s Devices) Count(ctx context.Context) (out []HealthCount, err error) {
 	return out, s.q(ctx).Raw("SELECT place_id, health, count(*) AS n FROM devices GROUP BY 1, 2").Scan(&out).Error
 }
 
-// Conspicuous returns devices that are not fine, the worst first, at most so
-// many of each place; of the places that are open all devices, the fine ones too.
+// Conspicuous returns devices that are not fine, the worst first, at most so many of each
+// place; those that are out of reach behind another one are left to that one. Of the places
+// that are open all devices are returned, the fine ones too.
 func (s Devices) Conspicuous(ctx context.Context, perPlace int, open []domain.ID) ([]domain.Device, error) {
 	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+` FROM (
 		SELECT d.*, row_number() OVER (PARTITION BY place_id ORDER BY `+badness+` DESC, name) AS place FROM devices d
-		WHERE health <> 'fine' OR place_id = ANY(?::bigint[])) d
+		WHERE health <> 'fine' AND (health <> 'unreachable' OR behind_id IS NULL) OR place_id = ANY(?::bigint[])) d
 		WHERE d.place <= ? OR d.place_id = ANY(?::bigint[])
 			ORDER BY `+badness+" DESC, d.name", arrayOf(open), perPlace, arrayOf(open)).Rows()
 	return collect(rows, err, scanDevice)
@@ -268,11 +269,14 @@ func (s Devices) Some(ctx context.Context, ids []domain.ID) ([]domain.Device, er
 type Troubled struct {
 	ID, PlaceID domain.ID
 	Health      domain.Health
+	// BehindID is what it is out of reach behind, zero for nothing.
+	BehindID domain.ID
 }
 
 // Troubled returns all devices that are not fine.
 func (s Devices) Troubled(ctx context.Context) (out []Troubled, err error) {
-	return out, s.q(ctx).Raw("SELECT id, place_id, health FROM devices WHERE health <> 'fine'").Scan(&out).Error
+	const query = "SELECT id, place_id, health, coalesce(behind_id, 0) AS behind_id FROM devices WHERE health <> 'fine'"
+	return out, s.q(ctx).Raw(query).Scan(&out).Error
 }
 
 // Kinds returns which kinds of devices there are.

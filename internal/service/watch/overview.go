@@ -3,6 +3,7 @@ package watch
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/ribbon"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
@@ -34,11 +36,22 @@ type Place struct {
 	domain.Place
 	Devices []Device // in the place itself, worst first: the conspicuous ones, or all
 	Own     int      // devices in the place itself
-	Total   int      // in and below
+	// Behind are those of them that are out of reach behind another device, by that one.
+	Behind []Behind
+	// Unshown is how many of its own devices are not fine and neither shown nor behind.
+	Unshown int
+	Total   int // in and below
 	Health  domain.Health
 	Ribbon  []domain.Health
 	// Reason is what stands out: the worst device's.
 	Reason string
+}
+
+// Behind is how many devices of a place are out of reach behind a device.
+type Behind struct {
+	ID   domain.ID
+	Name string
+	N    int
 }
 
 // Overview is the whole estate.
@@ -76,6 +89,9 @@ func (s *Service) Overview(ctx context.Context, who access.Actor, open []domain.
 			p.Devices = append(p.Devices, Device{d, tree.ribbons.of(d.ID, d.Health, now)})
 		}
 	}
+	if err := l.fold(ctx, tree); err != nil {
+		return o, err
+	}
 	o.Places = tree.sorted()
 	if o.Undelivered, err = l.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
 		return o, err
@@ -85,8 +101,9 @@ func (s *Service) Overview(ctx context.Context, who access.Actor, open []domain.
 
 // placeTree is the places while they are counted.
 type placeTree struct {
-	places  map[domain.ID]*Place
-	ribbons ribbons
+	places   map[domain.ID]*Place
+	ribbons  ribbons
+	troubled []store.Troubled
 }
 
 // tree counts devices by place and health, and lays out their recent past:
@@ -108,7 +125,7 @@ func (s looking) tree(ctx context.Context, o *Overview, now time.Time) (t placeT
 	if err != nil {
 		return t, err
 	}
-	t = placeTree{map[domain.ID]*Place{}, ribbonsOf(changes)}
+	t = placeTree{map[domain.ID]*Place{}, ribbonsOf(changes), troubled}
 	calm := t.ribbons.of(0, domain.Fine, now)
 	o.Ribbon = slices.Clone(calm)
 	for _, p := range places {
@@ -128,6 +145,45 @@ func (s looking) tree(ctx context.Context, o *Overview, now time.Time) (t placeT
 	}
 	t.past(o, changes, troubled, now)
 	return t, nil
+}
+
+// fold counts what is not shown by itself: devices behind others, and those that are too
+// many.
+func (s looking) fold(ctx context.Context, t placeTree) error {
+	shown, roots := map[domain.ID]bool{}, map[domain.ID]bool{}
+	for _, p := range t.places {
+		for _, d := range p.Devices {
+			shown[d.ID] = true
+		}
+	}
+	for _, d := range t.troubled {
+		p := t.places[d.PlaceID]
+		if p == nil || shown[d.ID] {
+			continue
+		}
+		if d.Health != domain.Unreachable || d.BehindID == 0 {
+			p.Unshown++
+			continue
+		}
+		roots[d.BehindID] = true
+		i := slices.IndexFunc(p.Behind, func(b Behind) bool { return b.ID == d.BehindID })
+		if i < 0 {
+			i = len(p.Behind)
+			p.Behind = append(p.Behind, Behind{ID: d.BehindID})
+		}
+		p.Behind[i].N++
+	}
+	if len(roots) == 0 {
+		return nil
+	}
+	names, err := s.store.Devices.Names(ctx, slices.Collect(maps.Keys(roots)))
+	for _, p := range t.places {
+		for i, b := range p.Behind {
+			p.Behind[i].Name = names[b.ID]
+		}
+		slices.SortFunc(p.Behind, func(a, b Behind) int { return cmp.Or(b.N-a.N, cmp.Compare(a.Name, b.Name)) })
+	}
+	return err
 }
 
 // root is the name of the place above all others; empty where there are several.
@@ -174,7 +230,12 @@ func (t placeTree) up(id domain.ID, f func(*Place)) {
 // devices of its own.
 func (t placeTree) sorted() (out []Place) {
 	for _, p := range t.places {
-		if len(p.Devices) > 0 {
+		switch {
+		case len(p.Devices) > 0 && p.Devices[0].Health != domain.Fine:
+			p.Reason = p.Devices[0].HealthNote
+		case len(p.Behind) > 0:
+			p.Reason = text.Count(int64(p.Behind[0].N), "device") + " behind " + p.Behind[0].Name
+		case len(p.Devices) > 0:
 			p.Reason = p.Devices[0].HealthNote
 		}
 		if p.Kind != domain.Organisation || p.Own > 0 {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
+	"slices"
 	"testing"
 	"time"
 
@@ -341,4 +342,32 @@ func TestTypingErrorsAreForgiven(t *testing.T) {
 	assert.Contains(t, find("nroth pier"), "place North Pier")
 	assert.Empty(t, find("xyzzy"))
 	assert.Contains(t, find("memory used"), "reading Memory used")
+}
+
+// Of eight devices behind a dead router one line is shown; of the others that are not fine,
+// those that are too many are counted.
+func TestDevicesBehindOneAreFolded(t *testing.T) {
+	w := setup(t)
+	rock := w.place(t, "Gull Rock")
+	router := w.device(t, rock.ID, "gr-edge-1", domain.Critical)
+	for i := range 8 {
+		d := w.device(t, rock.ID, fmt.Sprint("gr-kiosk-", i), domain.Unreachable)
+		require.NoError(t, w.store.Devices.SetBehind(t.Context(), d.ID, router.ID, "behind gr-edge-1"))
+	}
+	for i := range watch.ShownAtOnce + 2 {
+		w.device(t, rock.ID, fmt.Sprint("gr-sw-", i), domain.Warning)
+	}
+	o, err := w.Overview(t.Context(), testkit.Anyone, nil, now)
+	require.NoError(t, err)
+	i := slices.IndexFunc(o.Places, func(p watch.Place) bool { return p.ID == rock.ID })
+	require.GreaterOrEqual(t, i, 0)
+	p := o.Places[i]
+	assert.Equal(t, []watch.Behind{{ID: router.ID, Name: "gr-edge-1", N: 8}}, p.Behind)
+	assert.Len(t, p.Devices, watch.ShownAtOnce)
+	assert.Equal(t, "gr-edge-1", p.Devices[0].Name)
+	assert.Equal(t, 3, p.Unshown, "the router is one of those that are shown")
+	o, err = w.Overview(t.Context(), testkit.Anyone, []domain.ID{rock.ID}, now)
+	require.NoError(t, err)
+	assert.Empty(t, o.Places[i].Behind, "an open place shows them all")
+	assert.Zero(t, o.Places[i].Unshown)
 }

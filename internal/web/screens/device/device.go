@@ -2,6 +2,7 @@
 package device
 
 import (
+	"cmp"
 	"embed"
 	"encoding/json"
 	"errors"
@@ -333,15 +334,29 @@ func (s Screen) chart(w http.ResponseWriter, r *http.Request) error {
 		}
 		ids = append(ids, id)
 	}
-	now := time.Now().UTC()
-	from := now.Add(-spanOf(r.URL.Query().Get("span")).Length)
-	c, err := s.Watch.Chart(r.Context(), middleware.Who(r.Context()), ids, from, now)
+	from, to := timeOf(r.URL.Query(), time.Now().UTC())
+	c, err := s.Watch.Chart(r.Context(), middleware.Who(r.Context()), ids, from, to)
 	if err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	return json.NewEncoder(w).Encode(c)
+}
+
+// longestChart bounds the time that a chart shows.
+const longestChart = 5 * 366 * 24 * time.Hour
+
+// timeOf is the time that a chart shows: the last of a span, or from and to, in seconds of
+// 1970; without an end it goes on.
+func timeOf(q url.Values, now time.Time) (from, to time.Time) {
+	begin, err1 := strconv.ParseInt(q.Get("from"), 10, 64)
+	end, err2 := strconv.ParseInt(cmp.Or(q.Get("to"), strconv.FormatInt(now.Unix(), 10)), 10, 64)
+	from, to = time.Unix(begin, 0).UTC(), time.Unix(end, 0).UTC()
+	if err1 != nil || err2 != nil || !from.Before(to) || to.Sub(from) > longestChart || begin < 0 {
+		return now.Add(-spanOf(q.Get("span")).Length), now
+	}
+	return from, to
 }
 
 func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {

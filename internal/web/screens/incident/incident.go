@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/incident"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
@@ -20,7 +21,6 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
-	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -210,19 +210,22 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			v.Current = append(v.Current, x)
 		}
 	}
-	span := "6h"
-	for _, x := range device.Spans {
-		if x.Length > time.Since(v.In.EpisodeAt)*5/4 {
-			span = x.Name
-			break
-		}
-		span = x.Name
+	from, to := incident.Around(v.In.Incident, time.Now().UTC())
+	over := !v.In.RecoveredAt.IsZero() || !v.In.ResolvedAt.IsZero()
+	span := fmt.Sprintf("from=%d", from.Unix())
+	if over {
+		span += fmt.Sprintf("&to=%d", to.Unix())
 	}
 	for _, id := range ids[:min(2, len(ids))] {
 		if x, ok := judged.Series[id]; ok {
 			v.Charts = append(
 				v.Charts,
-				ui.Chart{Title: x.Name, Sub: v.In.Device.Name, URL: fmt.Sprintf("/chart?span=%s&series=%d", span, id), Live: true},
+				ui.Chart{
+					Title: x.Name,
+					Sub:   v.In.Device.Name,
+					URL:   fmt.Sprintf("/chart?%s&series=%d", span, id),
+					Live:  !over,
+				},
 			)
 		}
 	}
