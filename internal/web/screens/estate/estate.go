@@ -194,7 +194,7 @@ type devicesView struct {
 func (v devicesView) Bar() ui.FilterBar {
 	return ui.FilterBar{
 		Path: "/devices", Target: "device-table", Search: v.Q,
-		Placeholder: "Name, address, role=standby, #tag …", Label: "Filter devices",
+		Placeholder: "Name, role=standby, #tag …", Label: "Filter devices",
 		Choices: []ui.FilterChoice{
 			{Name: "health", Label: "Health", Any: "any health", Value: v.Health, Options: ui.Options(v.States)},
 			{Name: "kind", Label: "Kind", Any: "any kind", Value: v.Kind, Options: ui.Options(v.Kinds)},
