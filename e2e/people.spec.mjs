@@ -98,7 +98,9 @@ test('a team of helpers looks at one site, on a tablet that is not trusted, unti
   await page.goto('/run/teams');
   await page.getByRole('link', { name: 'Quay helpers' }).click();
   await page.getByLabel('Level of grant 1').selectOption('configure');
+  const saved = page.waitForEvent('load'); // the page is shown anew
   await page.getByRole('button', { name: 'Save' }).click();
+  await saved;
   await page.goto('/run/audit');
   const change = page.locator('tr[data-row]').filter({ hasText: 'see → configure' });
   await expect(change).toHaveCount(1);

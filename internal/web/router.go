@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/screens/estate"
 	"tirelessowl/internal/web/screens/find"
+	"tirelessowl/internal/web/screens/gallery"
 	"tirelessowl/internal/web/screens/incident"
 	"tirelessowl/internal/web/screens/judge"
 	"tirelessowl/internal/web/screens/people"
@@ -59,6 +60,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 			Keep:     middleware.Keeper(sessions),
 			URL:      p.URL,
 		}.Manifest(),
+		gallery.Screen{Render: r}.Manifest(),
 		audit.Screen{Render: r, Audit: p.Audit, Places: p.Places}.Manifest(),
 	}
 	all.inside = append(all.inside, search.Screen{Render: r, Watch: p.Watch, Screens: all.inside}.Manifest())

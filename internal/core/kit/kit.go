@@ -39,7 +39,7 @@ const (
 	Volumes    Purpose = "volume"
 )
 
-// Kit is one aspect of one kind of thing.
+// Kit is what is collected and judged of one kind of thing for one purpose.
 type Kit struct {
 	Name    string
 	Title   string

@@ -23,3 +23,32 @@ type Undoing struct {
 
 // Read reads a document of a thing. It is what was noted, so that it fits.
 func Read[T any](document json.RawMessage) (x T, err error) { return x, json.Unmarshal(document, &x) }
+
+// Whole is the undoing of things that are noted whole: one returns such a thing, save makes
+// or changes it, and anew makes one that was removed a new one.
+func Whole[T any](
+	one func(context.Context, access.Actor, domain.ID) (T, error),
+	save func(context.Context, access.Actor, T) (T, error),
+	anew func(*T),
+	remove func(context.Context, access.Actor, domain.ID) error,
+) Undoing {
+	put := func(ctx context.Context, who access.Actor, document json.RawMessage, change func(*T)) error {
+		x, err := Read[T](document)
+		if err != nil {
+			return err
+		}
+		change(&x)
+		_, err = save(ctx, who, x)
+		return err
+	}
+	return Undoing{
+		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) { return one(ctx, who, id) },
+		Put: func(ctx context.Context, who access.Actor, _ domain.ID, document json.RawMessage) error {
+			return put(ctx, who, document, func(*T) {})
+		},
+		Make: func(ctx context.Context, who access.Actor, _ domain.ID, document json.RawMessage) error {
+			return put(ctx, who, document, anew)
+		},
+		Remove: remove,
+	}
+}

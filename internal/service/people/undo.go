@@ -13,25 +13,7 @@ import (
 // Undoing is how what was done to people and teams is undone, by deed. In which teams a
 // person is belongs to the teams.
 func (s *Service) Undoing() map[string]act.Undoing {
-	team := act.Undoing{
-		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) { return s.Team(ctx, who, id) },
-		Put: func(ctx context.Context, who access.Actor, _ domain.ID, document json.RawMessage) error {
-			t, err := act.Read[domain.Team](document)
-			if err == nil {
-				_, err = s.SaveTeam(ctx, who, t)
-			}
-			return err
-		},
-		Make: func(ctx context.Context, who access.Actor, _ domain.ID, document json.RawMessage) error {
-			t, err := act.Read[domain.Team](document)
-			if err == nil {
-				t.ID, t.Version = 0, 0
-				_, err = s.SaveTeam(ctx, who, t)
-			}
-			return err
-		},
-		Remove: s.RemoveTeam,
-	}
+	team := act.Whole(s.Team, s.SaveTeam, func(t *domain.Team) { t.ID, t.Version = 0, 0 }, s.RemoveTeam)
 	person := act.Undoing{
 		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) { return s.Person(ctx, who, id) },
 		Put:     s.putPerson,
