@@ -2,7 +2,7 @@
 // Of the core every change is tried; of what needs a database, which takes
 // hours, those in some files that a seed picks.
 import { execFileSync, spawnSync } from 'node:child_process';
-import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, dirname, join } from 'node:path';
 
@@ -28,6 +28,7 @@ function unleash(path, ...more) {
   // Else the time that the tests take, which bounds that of each change, would be that of a cached result.
   execFileSync('go', ['clean', '-testcache']);
   const result = join(copy, 'mutants.json');
+  rmSync(result, { force: true }); // where nothing is to be told the tool writes none
   const args = [
     'run',
     tool,
@@ -45,7 +46,7 @@ function unleash(path, ...more) {
   ];
   const { status } = spawnSync('go', args, { cwd: copy, stdio: ['ignore', 'inherit', 'inherit'] });
   if (status !== 0) throw new Error(`${path}: the tool ended with ${status}`);
-  return JSON.parse(readFileSync(result));
+  return existsSync(result) ? JSON.parse(readFileSync(result)) : {};
 }
 
 // patience is how many times as long as usual the tests of a package may take:
