@@ -7,7 +7,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/testkit"
@@ -154,6 +156,25 @@ func TestDevicesRulesAndChannelsGoBack(t *testing.T) {
 	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "device", mine.device)))
 	_, err = r.Store.Devices.One(ctx, mine.device)
 	assert.NoError(t, err)
+}
+
+// A part and a device may have the same number: what was done to the one is not undone at
+// the other.
+func TestAttributesGoBackWhereTheyWere(t *testing.T) {
+	r, _, mine, _ := twoOrganisations(t)
+	ctx := t.Context()
+	var part domain.ID
+	err := r.Store.Pool().QueryRow(ctx, `INSERT INTO parts (device_id, kit, kind, key, index, called, name, marks, reason, note, speed)
+		VALUES ($1, 'interfaces', 'interface', 'port1', '1', '', 'port1', '', '', '', 0) RETURNING id`, mine.device).Scan(&part)
+	require.NoError(t, err)
+	role := []attributes.Change{{Name: "line", Value: "uplink"}}
+	require.NoError(t, r.Attributes.Set(ctx, testkit.Anyone, inherit.Part(part), role))
+	require.NoError(t, r.Attributes.Set(ctx, testkit.Anyone, inherit.Device(mine.device), role))
+	require.NoError(t, r.Audit.Undo(ctx, testkit.Anyone, r.last(t, "part", part)))
+	left, err := r.Store.Attributes.Along(ctx, mine.place, mine.device)
+	require.NoError(t, err)
+	assert.NotContains(t, left, domain.Attribute{PartID: part, Name: "line", Value: "uplink"})
+	assert.Contains(t, left, domain.Attribute{DeviceID: mine.device, Name: "line", Value: "uplink"})
 }
 
 func TestUndoingNeedsWhatDoingNeeds(t *testing.T) {

@@ -30,6 +30,7 @@ func New(s *store.Store, desk *act.Desk) *Service { return &Service{s, desk} }
 
 var (
 	ofPlaces  = act.Deed{Name: "change the attributes of a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
+	ofParts   = act.Deed{Name: "change the attributes of a part", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 	ofDevices = act.Deed{Name: "change the attributes of a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 )
 
@@ -70,8 +71,11 @@ func (s *Service) Of(ctx context.Context, who access.Actor, thing inherit.Thing)
 const unseen = "further up"
 
 func deedFor(thing inherit.Thing) act.Deed {
-	if thing.Place != 0 {
+	switch {
+	case thing.Place != 0:
 		return ofPlaces
+	case thing.Part != 0:
+		return ofParts
 	}
 	return ofDevices
 }
@@ -146,8 +150,7 @@ func (s *Service) Set(ctx context.Context, who access.Actor, thing inherit.Thing
 // most is of how many things attributes are changed at once.
 const most = 10_000
 
-// SetMany does the same changes to several things, all or none; they are all places, or
-// none of them is.
+// SetMany does the same changes to several things of one sort, all or none.
 func (s *Service) SetMany(ctx context.Context, who access.Actor, things []inherit.Thing, changes []Change) error {
 	if len(things) == 0 || len(things) > most {
 		return domain.FieldErrors{"name": fmt.Sprintf("Choose from one to %s of them.", text.Thousands(most))}
@@ -283,6 +286,7 @@ func (s *Service) Undoing() map[string]act.Undoing {
 	return map[string]act.Undoing{
 		ofPlaces.Name:  s.undoing(inherit.Place),
 		ofDevices.Name: s.undoing(inherit.Device),
+		ofParts.Name:   s.undoing(inherit.Part),
 	}
 }
 

@@ -17,11 +17,11 @@ import (
 )
 
 // Columns are those of a table of attributes, in any order. Of a part the device is named,
-// too. A row with an empty name of an attribute is a tag; one with “-” as its value takes
-// away what is set.
+// too. An attribute that begins with # is a tag; one with “-” as its value takes away what
+// is set.
 var Columns = []string{"place", "device", "part", "attribute", "value"}
 
-// tagColumn marks tags in the column “attribute”.
+// tagMark marks tags in the column “attribute”.
 const (
 	tagMark   = "#"
 	unsetMark = "-"

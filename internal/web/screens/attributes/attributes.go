@@ -261,14 +261,6 @@ type listView struct {
 	Bar    ui.FilterBar
 }
 
-// Find is where the things with an attribute are listed.
-func Find(a attributes.Used) string {
-	if a.Tag {
-		return "/devices?q=%23" + a.Name
-	}
-	return "/devices?q=" + a.Name + "%3D"
-}
-
 func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	who := middleware.Who(r.Context())
 	used, err := s.Attributes.Used(r.Context(), who)
