@@ -16,13 +16,13 @@ test('an attribute of a place holds below, is overridden, taken back, and finds 
   await give(card, 'a=b', 'x');
   await expect(card.getByRole('alert')).toContainText('without = # and commas');
   await give(card, 'shift', 'night');
-  await expect(card.getByRole('row', { name: /shift/ })).toContainText('here');
+  await expect(card.getByRole('listitem').filter({ hasText: 'shift' })).toContainText('here');
   await give(card, 'ferry stop', '');
   await expect(card.locator('.tags')).toContainText('ferry stop');
 
   await openDevice(page, 'sh-sw-1');
-  await page.getByRole('heading', { name: 'How it is asked' }).scrollIntoViewIfNeeded();
-  const inherited = card.getByRole('row', { name: /shift/ });
+  await page.getByRole('link', { name: 'Set-up' }).click();
+  const inherited = card.getByRole('listitem').filter({ hasText: 'shift' });
   await expect(inherited).toContainText('Sandhaven');
   await inherited.getByText('override here').click();
   await inherited.getByLabel('Value of shift').fill('day');
@@ -34,7 +34,7 @@ test('an attribute of a place holds below, is overridden, taken back, and finds 
   await page.goto('/devices?q=%23ferry%20stop');
   await expect(page.getByRole('link', { name: 'sh-sw-1' })).toBeVisible();
   await openDevice(page, 'sh-sw-1');
-  await page.getByRole('heading', { name: 'How it is asked' }).scrollIntoViewIfNeeded();
+  await page.getByRole('link', { name: 'Set-up' }).click();
   await inherited.getByText('change').click();
   await inherited.getByRole('button', { name: 'Back to “night”' }).click();
   await expect(inherited).toContainText('Sandhaven');

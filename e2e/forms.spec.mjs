@@ -129,8 +129,8 @@ test('a device moves, and its credential goes along only where it may', async ({
   const problems = watchConsole(page);
   await signIn(page);
   await openDevice(page, 'np-kiosk-2');
+  await page.getByRole('link', { name: 'Set-up' }).click();
   const form = page.locator('form#where');
-  await page.getByRole('heading', { name: 'What and where it is' }).scrollIntoViewIfNeeded();
   const address = form.getByLabel('Address');
   const old = await address.inputValue();
   await form.getByLabel('Reached through').fill('nobody');

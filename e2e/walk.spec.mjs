@@ -24,7 +24,7 @@ test('a range is swept, adopted and collected from', async ({ page }) => {
   const adopt = page.locator('#adopt');
   await expect(adopt).toContainText('Adopt 5 finds');
   await expect(adopt).toContainText('requests a minute');
-  await expect(adopt.getByLabel('into')).toHaveValue(/\d+/);
+  await expect(adopt.getByLabel('Adopt into')).toHaveValue(/\d+/);
   await expect(adopt.getByLabel('Host resources')).toBeChecked();
   await adopt.getByRole('button', { name: 'Adopt' }).click();
   await expect(finds.getByRole('link', { name: 'adopted' })).toHaveCount(5);

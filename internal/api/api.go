@@ -26,6 +26,7 @@ import (
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
+	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 )
@@ -35,6 +36,7 @@ type Wiring struct {
 	Desk     *act.Desk
 	People   *people.Service
 	Places   *places.Service
+	Settings *settings.Service
 	Audit    *audit.Service
 	Run      *run.Service
 	Find     *find.Service
@@ -70,6 +72,7 @@ func New(p Wiring) http.Handler {
 	a.devices()
 	a.changing()
 	a.endpoints()
+	a.settings()
 	a.kits()
 	a.series()
 	a.standing()

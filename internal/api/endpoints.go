@@ -80,11 +80,6 @@ func (a *api) endpoints() {
 			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, typed(in))
 			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), lines(got.Exchange)}, err)
 		})
-	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, "+
-		"and holds for all below",
-		func(ctx context.Context, _ *none) (*Body[Items[domain.Override]], error) {
-			return items(a.Places.Overrides(ctx, caller(ctx)))
-		})
 }
 
 func lines(in []way.Line) []Line {

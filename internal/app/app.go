@@ -35,6 +35,7 @@ import (
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
+	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
@@ -54,6 +55,7 @@ type App struct {
 	Desk       *act.Desk
 	People     *people.Service
 	Places     *places.Service
+	Settings   *settings.Service
 	Attributes *attributes.Service
 	Audit      *audit.Service
 	Kits       *collect.Service
@@ -168,6 +170,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		Log:    log,
 	})
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
+	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
 	files, err := spillFiles(c.DataDir, log)
@@ -226,6 +229,7 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		Desk:       a.Desk,
 		People:     a.People,
 		Places:     a.Places,
+		Settings:   a.Settings,
 		Attributes: a.Attributes,
 		Audit:      a.Audit,
 		Kits:       a.Kits,
@@ -246,6 +250,7 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 			Desk:     a.Desk,
 			People:   a.People,
 			Places:   a.Places,
+			Settings: a.Settings,
 			Audit:    a.Audit,
 			Find:     a.Find,
 			Judge:    a.Judge,

@@ -27,6 +27,7 @@ import (
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/run"
+	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/store"
@@ -298,6 +299,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "transfer.Check", ask: func(c C, w A) (any, error) { return r.Transfer.Check(c, w, exchange.CSV, csv()) }},
 		{name: "transfer.Import", ask: func(c C, w A) (any, error) { return r.Transfer.Import(c, w, exchange.CSV, csv()) }},
 		{name: "collect.Known", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Known(c, w))) }},
+		{name: "collect.FittedTo", ask: func(c C, w A) (any, error) { return r.Kits.FittedTo(c, w, h.device) }},
 		{name: "collect.Fitted", lists: true, ask: func(c C, w A) (any, error) { return r.Kits.Fitted(c, w) }},
 		{name: "collect.Versions", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Versions(c, w, "interfaces") }},
 		{name: "collect.Version", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Version(c, w, "interfaces", 1) }},
@@ -388,9 +390,17 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "audit.SetKeep", whole: true, ask: func(c C, w A) (any, error) { return done(r.Audit.SetKeep(c, w, 50)) }},
 		{name: "audit.One", ask: func(c C, w A) (any, error) { return r.Audit.One(c, w, h.entry) }},
 		{name: "attributes.Of", ask: func(c C, w A) (any, error) { return r.Attributes.Of(c, w, inherit.Device(h.device)) }},
-		{name: "places.Settings", ask: func(c C, w A) (any, error) { return r.Places.Settings(c, w, h.place) }},
-		{name: "places.SetSetting", ask: func(c C, w A) (any, error) {
-			return done(r.Places.SetSetting(c, w, h.place, domain.SettingLeaveAlone, "192.0.2.8/30"))
+		{name: "settings.Of", ask: func(c C, w A) (any, error) { return r.Settings.Of(c, w, inherit.Place(h.place)) }},
+		{name: "settings.Of", ask: func(c C, w A) (any, error) { return r.Settings.Of(c, w, inherit.Device(h.device)) }},
+		{name: "settings.Set", ask: func(c C, w A) (any, error) {
+			t := settings.Typed{At: inherit.Place(h.place), Key: domain.SettingLeaveAlone, Value: "192.0.2.8/30"}
+			return done(r.Settings.Set(c, w, t))
+		}},
+		{name: "settings.Set", ask: func(c C, w A) (any, error) {
+			return done(r.Settings.Set(c, w, settings.Typed{At: inherit.Device(h.device), Key: domain.SettingStretch, Value: "2"}))
+		}},
+		{name: "settings.Rehearse", ask: func(c C, w A) (any, error) {
+			return r.Settings.Rehearse(c, w, settings.Typed{At: inherit.Device(h.device), Key: domain.SettingStretch, Value: "2"})
 		}},
 		{name: "find.Spared", ask: func(c C, w A) (any, error) { return r.Find.Spared(c, w, h.sweep) }},
 		{name: "attributes.Used", lists: true, ask: func(c C, w A) (any, error) { return r.Attributes.Used(c, w) }},
@@ -606,7 +616,8 @@ var inside = []string{
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
-	"collect.BytesPerSample",
+	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
+	"settings.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"judge.Form",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",
@@ -633,7 +644,10 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"devices":    r.Devices,
 		"people":     r.People,
 		"attributes": r.Attributes,
+		"settings":   r.Settings,
 	}
+	slices.Sort(listed)
+	listed = slices.Compact(listed) // some are asked in several ways
 	var found []string
 	for name, s := range services {
 		for m := range reflect.TypeOf(s).Methods() {

@@ -12,6 +12,7 @@ func (a *App) undoing() map[string]act.Undoing {
 	out := map[string]act.Undoing{}
 	for _, some := range []map[string]act.Undoing{
 		a.Places.Undoing(),
+		a.Settings.Undoing(),
 		a.People.Undoing(),
 		a.Judge.Undoing(),
 		a.Respond.Undoing(),

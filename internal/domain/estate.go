@@ -37,7 +37,12 @@ const (
 	SettingGateway SettingKey = "gateway"
 	// SettingLeaveAlone is addresses that no sweep asks.
 	SettingLeaveAlone SettingKey = "leave_alone"
+	// SettingStretch is by how much the intervals of kits are stretched.
+	SettingStretch SettingKey = "stretch"
 )
+
+// SettingCredential is the id of the credential with which devices are asked by a way.
+func SettingCredential(way string) SettingKey { return SettingKey("credential_" + way) }
 
 // Override is a value set at a place or a device in the place of an inherited one.
 type Override struct {

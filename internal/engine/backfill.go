@@ -12,7 +12,6 @@ import (
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/estate"
-	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -74,15 +73,10 @@ func (b *Backfill) Run(ctx context.Context) error {
 	for _, r := range rules {
 		watched[r.Kit+"/"+r.Reading] = true
 	}
-	places, err := b.Store.Places.All(ctx)
+	tree, err := b.Store.Tree(ctx)
 	if err != nil {
 		return err
 	}
-	overrides, err := b.Store.Overrides.All(ctx)
-	if err != nil {
-		return err
-	}
-	tree := inherit.NewTree(places, overrides)
 	e := estate.New()
 	e.SetRules(rules)
 	of := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
@@ -129,12 +123,12 @@ func (b *Backfill) device(
 	fittings []domain.Fitting,
 	watched map[string]bool,
 ) (*binding, []judgedSample, error) {
-	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil)
+	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil, 1)
 	if err != nil {
 		return nil, nil, err
 	}
-	bound := bind(b.Kits, d, 0, fittings, nil, series)
-	questions := b.Kits.Questions(d, fittings, nil)
+	bound := bind(b.Kits, d, fittings, nil, series, 1)
+	questions := b.Kits.Questions(d, fittings, nil, 1)
 	in := &intake{Backfill: b, bound: bound, questions: questions, old: map[domain.ID][]domain.Sample{}}
 	if err := b.History.Each(ctx, d, questions, b.From, b.FineFrom, b.Coarse, in.take); err != nil {
 		return nil, nil, err

@@ -5,6 +5,7 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -12,15 +13,16 @@ import (
 
 // binding joins what a device answers to the series that store it.
 type binding struct {
-	device  domain.Device
-	via     domain.ID
-	sources map[string]*sourceBinding // by Question.Key
-	reach   string                    // key of the source that tells whether the device answers
-	parts   []domain.Part
-	series  map[seriesKey]domain.Series
-	booted  time.Time // the machine
-	agent   time.Time // what answers for it
-	away    bool      // it did not answer when it was asked last whether it does
+	device    domain.Device
+	via       domain.ID
+	stretched inherit.Resolved          // where its stretch comes from
+	sources   map[string]*sourceBinding // by Question.Key
+	reach     string                    // key of the source that tells whether the device answers
+	parts     []domain.Part
+	series    map[seriesKey]domain.Series
+	booted    time.Time // the machine
+	agent     time.Time // what answers for it
+	away      bool      // it did not answer when it was asked last whether it does
 }
 
 // seriesKey names a series within its device.
@@ -65,18 +67,17 @@ type boundSeries struct {
 	full    bool   // a text series that takes no more different texts
 }
 
-// bind builds the binding of a device from what is stored.
+// bind builds the binding of a device from what is stored, with intervals stretched.
 func bind(
 	kits *collect.Service,
 	d domain.Device,
-	via domain.ID,
 	fittings []domain.Fitting,
 	parts []domain.Part,
 	series []domain.Series,
+	stretch float64,
 ) *binding {
 	b := &binding{
 		device:  d,
-		via:     via,
 		sources: map[string]*sourceBinding{},
 		parts:   parts,
 		series:  make(map[seriesKey]domain.Series, len(series)),
@@ -85,7 +86,7 @@ func bind(
 	}
 	b.add(series)
 	for _, f := range fittings {
-		k, err := kits.Kit(f.Kit)
+		k, err := kits.Stretched(f.Kit, stretch)
 		if err != nil {
 			continue
 		}

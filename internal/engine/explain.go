@@ -22,6 +22,9 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 		if p, ok := c.bound[s.DeviceID].part(s.PartID); ok && p.Reason != "" {
 			t.Because("It is row "+p.Index+" of the device's table", p.Reason, nil)
 		}
+		if stretched := c.bound[s.DeviceID].stretched; stretched.Set {
+			t.Include("That is "+stretched.Value+" × what the kit says", stretched.Why)
+		}
 		if bs.says != "" {
 			t.Because("Counted now is", bs.says, nil)
 		}

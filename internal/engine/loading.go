@@ -22,29 +22,9 @@ type stored struct {
 	sources   []domain.Source
 }
 
-// surroundings are what all devices share.
-type surroundings struct {
-	tree   inherit.Tree
-	opened map[domain.ID]store.Opened
-}
-
-func (c *Collector) surroundings(ctx context.Context) (s surroundings, err error) {
-	places, err := c.store.Places.All(ctx)
-	if err != nil {
-		return s, err
-	}
-	overrides, err := c.store.Overrides.All(ctx)
-	if err != nil {
-		return s, err
-	}
-	s.tree = inherit.NewTree(places, overrides)
-	s.opened, err = c.store.Credentials.Secrets(ctx)
-	return s, err
-}
-
 // loadAll binds all devices and hands them to the judge; nothing runs yet.
 func (c *Collector) loadAll(ctx context.Context) error {
-	around, err := c.surroundings(ctx)
+	around, err := c.kits.Around(ctx, &c.store.Areas)
 	if err != nil {
 		return err
 	}
@@ -63,7 +43,7 @@ func (c *Collector) loadAll(ctx context.Context) error {
 	now := c.clock.Now()
 	var devices []known
 	for _, x := range all {
-		if x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.fittings, x.series); err != nil {
+		if err = c.complete(ctx, around, &x); err != nil {
 			return fmt.Errorf("device %s: %w", x.device.Name, err)
 		}
 		b := c.bind(around, x)
@@ -161,16 +141,23 @@ func (c *Collector) read(ctx context.Context, id domain.ID) (x stored, err error
 	if x.series, err = c.store.Series.Of(ctx, id); err != nil {
 		return x, err
 	}
-	if x.sources, err = c.store.Sources.Of(ctx, id); err != nil {
-		return x, err
-	}
-	x.series, err = c.kits.DeviceSeries(ctx, id, x.fittings, x.series)
+	x.sources, err = c.store.Sources.Of(ctx, id)
 	return x, err
 }
 
-func (c *Collector) bind(around surroundings, x stored) *binding {
-	via, _ := around.tree.Gateway(x.device)
-	b := bind(c.kits, x.device, via, x.fittings, x.parts, x.series)
+// complete makes sure that a device has its series, and that they say how often they are
+// collected.
+func (c *Collector) complete(ctx context.Context, around collect.Around, x *stored) (err error) {
+	stretch, _ := around.Tree.Stretch(x.device)
+	x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.fittings, x.series, stretch)
+	return err
+}
+
+func (c *Collector) bind(around collect.Around, x stored) *binding {
+	stretch, from := around.Tree.Stretch(x.device)
+	b := bind(c.kits, x.device, x.fittings, x.parts, x.series, stretch)
+	b.via, _ = around.Tree.Gateway(x.device)
+	b.stretched = from
 	b.restoreSources(x.sources)
 	return b
 }
@@ -190,10 +177,11 @@ func (c *Collector) asked(x stored) (out []string) {
 }
 
 // schedule plans what a device is asked; first is how long a new task waits.
-func (c *Collector) schedule(around surroundings, x stored, first func(Task) time.Duration) {
+func (c *Collector) schedule(around collect.Around, x stored, first func(Task) time.Duration) {
 	var tasks []Task
 	reach := c.bound[x.device.ID].reach
-	for _, q := range c.kits.Questions(x.device, x.fittings, collect.Talks(x.endpoints, around.opened)) {
+	stretch, _ := around.Tree.Stretch(x.device)
+	for _, q := range c.kits.Questions(x.device, x.fittings, c.kits.Talks(around, x.device, x.endpoints), stretch) {
 		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == reach, Every: q.Every}
 		if t.Probe {
 			t.Line = "probe"
@@ -215,18 +203,21 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 	defer done()
 	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
 	defer cancel()
-	around, err := c.surroundings(ctx)
+	around, err := c.kits.Around(ctx, &c.store.Areas)
 	if err != nil {
 		return c.later(id, err)
 	}
 	x, err := c.read(ctx, id)
+	if err == nil {
+		err = c.complete(ctx, around, &x)
+	}
 	if err == nil {
 		err = c.store.Sources.Keep(ctx, id, c.asked(x))
 	}
 	switch {
 	case errors.Is(err, domain.ErrNotFound):
 		c.forget(id)
-		c.reroute(around.tree)
+		c.reroute(around.Tree)
 		return nil
 	case err != nil:
 		return c.later(id, err)
@@ -238,7 +229,7 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 	c.judge.set(x.device, b.via, b.watched())
 	c.judge.setFaults(id, b.faults(), c.clock.Now())
 	c.schedule(around, x, func(Task) time.Duration { return 0 })
-	c.reroute(around.tree)
+	c.reroute(around.Tree)
 	return nil
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"gorm.io/gorm/clause"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 )
 
@@ -63,6 +64,17 @@ func (s Devices) All(ctx context.Context) ([]domain.Device, error) {
 	rows, err := s.q(ctx).Raw("SELECT " + deviceColumns + " FROM devices d ORDER BY d.name").Rows()
 	return collect(rows, err, scanDevice)
 }
+
+// In returns the devices that a value which is set on the tree reaches, by name.
+func (s Devices) In(ctx context.Context, r inherit.Reach) ([]domain.Device, error) {
+	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+" FROM devices d WHERE "+reached+" ORDER BY d.name", reachedBy(r)...).Rows()
+	return collect(rows, err, scanDevice)
+}
+
+// reached are the devices d that a value reaches which is set on the tree.
+const reached = "(d.id = ? OR d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[]))"
+
+func reachedBy(r inherit.Reach) []any { return []any{r.Device, arrayOf(r.Places), arrayOf(r.Without)} }
 
 // Names returns the names of the given devices, also of those no longer watched.
 func (s Devices) Names(ctx context.Context, ids []domain.ID) (map[domain.ID]string, error) {

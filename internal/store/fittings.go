@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 
 	"gorm.io/gorm/clause"
@@ -33,6 +34,36 @@ func (s Fittings) Of(ctx context.Context, deviceID domain.ID) ([]domain.Fitting,
 	var rows []fittingRow
 	err := q.Find(&rows).Error
 	return each(rows, fittingRow.domain), err
+}
+
+// Volume is on how many devices a kit is fitted, and how many parts it has there by kind.
+type Volume struct {
+	Kit     string
+	Devices int
+	Parts   map[string]int
+}
+
+// Volumes tells of each kit how much there is of it where a value reaches that is set on
+// the tree, by kit.
+func (s Fittings) Volumes(ctx context.Context, r inherit.Reach) (out []Volume, err error) {
+	var rows []struct {
+		Kit, Kind string
+		Devices   int
+		Parts     int
+	}
+	err = s.q(ctx).Raw(`SELECT f.kit, coalesce(p.kind, '') AS kind, count(DISTINCT f.device_id) AS devices, count(p.id) AS parts
+		FROM fittings f JOIN devices d ON d.id = f.device_id
+		LEFT JOIN parts p ON p.device_id = f.device_id AND p.kit = f.kit AND p.gone_at IS NULL
+		WHERE `+reached+" GROUP BY 1, 2 ORDER BY 1, 2", reachedBy(r)...).Scan(&rows).Error
+	for _, row := range rows {
+		if len(out) == 0 || out[len(out)-1].Kit != row.Kit {
+			out = append(out, Volume{Kit: row.Kit, Parts: map[string]int{}})
+		}
+		v := &out[len(out)-1]
+		v.Devices = max(v.Devices, row.Devices)
+		v.Parts[row.Kind] = row.Parts
+	}
+	return out, err
 }
 
 // Fit puts a kit on a device, or changes its parameters there.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 )
 
@@ -27,6 +28,16 @@ func (s Overrides) All(ctx context.Context) ([]domain.Override, error) {
 	var rows []overrideRow
 	err := s.q(ctx).Order("place_id, device_id, key").Find(&rows).Error
 	return each(rows, overrideRow.domain), err
+}
+
+// Tree returns the places with all that is set on them and on devices.
+func (a Areas) Tree(ctx context.Context) (inherit.Tree, error) {
+	places, err := a.Places.All(ctx)
+	if err != nil {
+		return inherit.Tree{}, err
+	}
+	overrides, err := a.Overrides.All(ctx)
+	return inherit.NewTree(places, overrides), err
 }
 
 // Set sets a value at a place or a device. A value that names a device is

@@ -93,12 +93,17 @@ func (s Series) Add(ctx context.Context, series []domain.Series) ([]domain.Serie
 	return each(rows, seriesRow.domain), known(err)
 }
 
-// SetReading brings all series of a reading in step with what it is now.
+// SetReading brings all series of a reading in step with what it is now, but for how often
+// it is collected, which differs by device.
 func (s Series) SetReading(ctx context.Context, x domain.Series) error {
-	every := int(x.Interval / time.Second)
-	return s.q(ctx).Exec(`UPDATE series SET name = ?, unit = ?, kind = ?, every_s = ? WHERE kit = ? AND reading = ?
-		AND (name, unit, kind, every_s) IS DISTINCT FROM (?::text, ?::text, ?::text, ?::int)`,
-		x.Name, x.Unit, x.Kind, every, x.Kit, x.Reading, x.Name, x.Unit, x.Kind, every).Error
+	return s.q(ctx).Exec(`UPDATE series SET name = ?, unit = ?, kind = ? WHERE kit = ? AND reading = ?
+		AND (name, unit, kind) IS DISTINCT FROM (?::text, ?::text, ?::text)`,
+		x.Name, x.Unit, x.Kind, x.Kit, x.Reading, x.Name, x.Unit, x.Kind).Error
+}
+
+// SetInterval notes how often some series are collected.
+func (s Series) SetInterval(ctx context.Context, ids []domain.ID, every time.Duration) error {
+	return s.q(ctx).Table("series").Where("id = ANY(?::bigint[])", arrayOf(ids)).Update("every_s", int(every/time.Second)).Error
 }
 
 type seriesState struct {

@@ -28,6 +28,7 @@ import (
 	"tirelessowl/internal/web/screens/run"
 	"tirelessowl/internal/web/screens/search"
 	"tirelessowl/internal/web/screens/session"
+	"tirelessowl/internal/web/screens/settings"
 	"tirelessowl/internal/web/screens/why"
 	"tirelessowl/internal/web/ui"
 )
@@ -51,6 +52,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Find: p.Find, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
+		settings.Screen{Render: r, Settings: p.Settings}.Manifest(),
 		attributes.Screen{Render: r, Attributes: p.Attributes, Places: p.Places}.Manifest(),
 		people.Screen{
 			Render:   r,

@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
+	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/service/transfer"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/middleware"
@@ -37,6 +38,7 @@ type Wiring struct {
 	Desk       *act.Desk
 	People     *people.Service
 	Places     *places.Service
+	Settings   *settings.Service
 	Attributes *attributes.Service
 	Audit      *audit.Service
 	Kits       *collect.Service

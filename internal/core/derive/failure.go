@@ -12,6 +12,8 @@ const (
 	NoWay   Failure = "no way"  // somebody on the way says that there is none
 	Wrong   Failure = "wrong"   // it answers, with an error or with something else
 	Nothing Failure = "nothing" // it answers, and has none of what it is asked for
+	// Withheld is what was never asked, since its credential must not go there.
+	Withheld Failure = "withheld"
 )
 
 var advice = map[Failure]string{
@@ -25,6 +27,8 @@ var advice = map[Failure]string{
 	NoWay:   "The network does not know a way to it: look at the routes, and at the router or switch next to it.",
 	Wrong:   "It answers, but not as expected: compare what it says under “Try it” with what its kit asks for.",
 	Nothing: "It answers, but does not have what its kit asks for: take the kit off, or let its agent show these objects.",
+	Withheld: "Credentials go only to the addresses that they are bound to. Save the credential again, where it is set or at this " +
+		"device, and type its secret: then it is bound to this address, too. Or choose another one.",
 }
 
 // Advice says what helps against a kind of failure; empty where that depends.

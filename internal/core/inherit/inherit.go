@@ -6,7 +6,6 @@ package inherit
 
 import (
 	"fmt"
-	"strconv"
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -33,6 +32,14 @@ func Part(id domain.ID) Thing { return Thing{Part: id} }
 type Tree struct {
 	places map[domain.ID]domain.Place
 	values map[Thing]map[Key]string
+	extra  extra
+}
+
+// extra is a value that is not stored as an override.
+type extra struct {
+	thing Thing
+	key   Key
+	value string
 }
 
 // NewTree takes the present places and overrides.
@@ -44,6 +51,22 @@ func NewTree(places []domain.Place, overrides []domain.Override) Tree {
 	for _, o := range overrides {
 		t.set(Thing{Place: o.PlaceID, Device: o.DeviceID}, o.Key, o.Value)
 	}
+	return t
+}
+
+// furtherUp is what a place is called for those who do not see it.
+const furtherUp = "further up"
+
+// SeenBy is the tree for somebody who sees only some places: the others have no names.
+func (t Tree) SeenBy(sees func(place domain.ID) bool) Tree {
+	places := make(map[domain.ID]domain.Place, len(t.places))
+	for id, p := range t.places {
+		if !sees(id) {
+			p.Name = furtherUp
+		}
+		places[id] = p
+	}
+	t.places = places
 	return t
 }
 
@@ -122,7 +145,7 @@ func (t Tree) resolve(at Where, key Key, accepts func(value string) bool) Resolv
 // along lists what is set on the way up, lowest first. A loop of places ends it.
 func (t Tree) along(at Where, key Key) (out []Source) {
 	for _, thing := range []Thing{Part(at.Part), Device(at.Device)} {
-		if v, ok := t.values[thing][key]; ok && thing != (Thing{}) {
+		if v, ok := t.at(thing, key); ok && thing != (Thing{}) {
 			out = append(out, Source{thing, "", v})
 		}
 	}
@@ -132,6 +155,15 @@ func (t Tree) along(at Where, key Key) (out []Source) {
 		}
 	}
 	return out
+}
+
+// at is what is set at a device or a part itself.
+func (t Tree) at(thing Thing, key Key) (string, bool) {
+	if t.extra.thing == thing && t.extra.key == key {
+		return t.extra.value, true
+	}
+	v, ok := t.values[thing][key]
+	return v, ok
 }
 
 // above are a place and all that it lies in, lowest first.
@@ -162,13 +194,4 @@ func (s Source) ref() *why.Ref {
 		return why.To("device", s.Thing.Device)
 	}
 	return why.To("place", s.Thing.Place)
-}
-
-// Gateway returns the device that another is reached through, zero for none.
-// A gateway is not reached through itself but through the gateway of a place
-// further up.
-func (t Tree) Gateway(d domain.Device) (domain.ID, Resolved) {
-	r := t.Resolve(d.PlaceID, d.ID, domain.SettingGateway, func(value string) bool { return value != strconv.FormatInt(d.ID, 10) })
-	id, _ := strconv.ParseInt(r.Value, 10, 64)
-	return id, r
 }

@@ -92,3 +92,53 @@ func TestFactsLeadToWhereItWasSet(t *testing.T) {
 	assert.Equal(t, why.To("device", 9), r.Why.Facts[0].Ref)
 	assert.Equal(t, why.To("place", 1), r.Why.Facts[1].Ref)
 }
+
+func TestReachIsWhereAValueWouldHold(t *testing.T) {
+	tree := line(at(3, 0, "kiosks keep theirs"), at(0, 9, "so does this device"), domain.Override{PlaceID: 2, Key: "y", Value: "other"})
+	assert.Equal(t, Reach{
+		Places:  []domain.ID{1, 2},
+		Without: []domain.ID{9},
+		Keep:    []domain.Place{{ID: 3, ParentID: 2, Name: "Kiosks"}},
+	}, tree.Reach(Place(1), "x"))
+	assert.Equal(t, Reach{Places: []domain.ID{3}, Without: []domain.ID{9}}, tree.Reach(Place(3), "x"), "its own value is replaced")
+	assert.Equal(t, Reach{Places: []domain.ID{2, 3}}, tree.Reach(Place(2), "y"))
+	assert.Equal(t, Reach{Device: 9}, tree.Reach(Device(9), "x"))
+	assert.Equal(t, Reach{}, tree.Reach(Place(77), "z"))
+}
+
+func TestTheStretchOfADevice(t *testing.T) {
+	set := func(place, device domain.ID, value string) domain.Override {
+		return domain.Override{PlaceID: place, DeviceID: device, Key: domain.SettingStretch, Value: value}
+	}
+	tree := line(set(1, 0, "2"), set(3, 0, "nonsense"), set(0, 9, "0.5"))
+	stretch, from := tree.Stretch(domain.Device{ID: 9, PlaceID: 3})
+	assert.Equal(t, 0.5, stretch)
+	assert.Equal(t, "set at the device itself", from.Why.Answer)
+	stretch, from = tree.Stretch(domain.Device{ID: 8, PlaceID: 3})
+	assert.Equal(t, 2.0, stretch, "what is no stretch cannot hold")
+	assert.Equal(t, "set at the place Line", from.Why.Answer)
+	stretch, from = line().Stretch(domain.Device{ID: 8, PlaceID: 3})
+	assert.Equal(t, 1.0, stretch)
+	assert.False(t, from.Set)
+}
+
+func TestTheCredentialOfADevice(t *testing.T) {
+	key := domain.SettingCredential("snmp")
+	tree := line(domain.Override{PlaceID: 1, Key: key, Value: "40"}, domain.Override{PlaceID: 2, Key: key, Value: "41"})
+	d := domain.Device{ID: 9, PlaceID: 3}
+	id, from := tree.Credential(d, "snmp", 0)
+	assert.Equal(t, domain.ID(41), id)
+	assert.Equal(t, "set at the place Pier", from.Why.Answer)
+	id, from = tree.Credential(d, "snmp", 7)
+	assert.Equal(t, domain.ID(7), id, "that of its endpoint")
+	assert.Equal(t, "set at the device itself", from.Why.Answer)
+	assert.Len(t, from.Replaces, 2)
+	id, _ = tree.Credential(d, "tcp", 0)
+	assert.Zero(t, id)
+}
+
+func TestPlacesOutOfSightHaveNoNames(t *testing.T) {
+	tree := line(at(1, 0, "high")).SeenBy(func(place domain.ID) bool { return place == 3 })
+	assert.Equal(t, "set at the place further up", tree.Resolve(3, 0, "x", nil).Why.Answer)
+	assert.Equal(t, "set at the place Line", line(at(1, 0, "high")).Resolve(3, 0, "x", nil).Why.Answer)
+}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"sync"
 
 	"tirelessowl/internal/domain"
 )
@@ -11,13 +12,21 @@ import (
 // Catalogue is a set of kits that does not change: whoever holds one sees the
 // same kits as long as it works.
 type Catalogue struct {
-	byName  map[string]*Kit
-	byTitle []*Kit
+	byName    map[string]*Kit
+	byTitle   []*Kit
+	mu        sync.Mutex
+	stretched map[stretched]*Kit
+}
+
+// stretched names a kit with its intervals stretched.
+type stretched struct {
+	kit     string
+	stretch float64
 }
 
 // NewCatalogue holds the given kits.
 func NewCatalogue(kits []*Kit) *Catalogue {
-	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits)}
+	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits), stretched: map[stretched]*Kit{}}
 	for _, k := range kits {
 		c.byName[k.Name] = k
 	}
@@ -34,6 +43,22 @@ func (c *Catalogue) Kit(name string) (*Kit, error) {
 		return k, nil
 	}
 	return nil, fmt.Errorf("kit %q: %w", name, domain.ErrNotFound)
+}
+
+// Stretched returns a kit with its intervals stretched, or
+// ErrNotFound. There is one for all devices of the same stretch.
+func (c *Catalogue) Stretched(name string, stretch float64) (*Kit, error) {
+	k, err := c.Kit(name)
+	if err != nil || stretch == 1 {
+		return k, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	key := stretched{name, stretch}
+	if c.stretched[key] == nil {
+		c.stretched[key] = k.Stretched(stretch)
+	}
+	return c.stretched[key], nil
 }
 
 // Reading returns a reading by the names of its kit and itself; ok is false

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/why"
 )
 
@@ -23,6 +24,12 @@ type Cost struct {
 func (c Cost) Add(o Cost) Cost {
 	return Cost{c.Series + o.Series, c.RequestsPerMinute + o.RequestsPerMinute,
 		c.SamplesPerDay + o.SamplesPerDay, c.BytesPerMonth + o.BytesPerMonth}
+}
+
+// Times is the cost on several such devices.
+func (c Cost) Times(devices int) Cost {
+	n := float64(devices)
+	return Cost{c.Series * devices, c.RequestsPerMinute * n, c.SamplesPerDay * n, c.BytesPerMonth * n}
 }
 
 // Estimate works out the cost on a device with so many parts of each kind,
@@ -53,6 +60,16 @@ func (k *Kit) Estimate(count func(Parts) int, bytesPerSample float64) Cost {
 	}
 	cost.BytesPerMonth = cost.SamplesPerDay * 30 * bytesPerSample
 	return cost
+}
+
+// Stretched is the kit with its intervals stretched.
+func (k *Kit) Stretched(stretch float64) *Kit {
+	out := *k
+	out.Sources = slices.Clone(k.Sources)
+	for i, src := range out.Sources {
+		out.Sources[i].Every = cadence.Stretched(src.Every, stretch)
+	}
+	return &out
 }
 
 // ByPurpose counts parts by their purpose, as a sweep does.

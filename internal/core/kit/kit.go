@@ -205,6 +205,17 @@ func (k *Kit) Source(key string) (Source, bool) {
 	return Source{}, false
 }
 
+// Reach returns the source that tells whether a device answers; ok is false where the kit
+// has none.
+func (k *Kit) Reach() (src Source, ok bool) {
+	for _, r := range k.Readings {
+		if r.Purpose == Reach {
+			return k.Source(r.Source)
+		}
+	}
+	return Source{}, false
+}
+
 // SourcesFor returns the sources that are used with the given parameters.
 func (k *Kit) SourcesFor(parameters map[string]string) (out []Source) {
 	for _, s := range k.Sources {

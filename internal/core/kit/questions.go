@@ -14,6 +14,8 @@ type Talk struct {
 	Address  netip.Addr // invalid for the device's own
 	Settings way.Settings
 	Secrets  map[string]domain.Secret
+	// Withheld says why the device is not asked at all; empty where it is.
+	Withheld string
 }
 
 // Questions are what the kit asks of a device where it is fitted with some
@@ -42,6 +44,7 @@ func (k *Kit) Question(src Source, d domain.Device, parameters map[string]string
 		Address:  d.Address,
 		Endpoint: endpoint,
 		Secrets:  talk.Secrets,
+		Withheld: talk.Withheld,
 		Ask:      k.filled(w, src, parameters),
 		Columns:  src.columns,
 	}

@@ -95,6 +95,14 @@ func skip(rest []rune) []rune { return rest[min(1, len(rest)):] }
 
 func begins(a, b []rune) bool { return len(a) <= len(b) && slices.Equal(a, b[:len(a)]) }
 
+// Some names the first of several, and how many there are besides.
+func Some(names []string, most int) string {
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %s more", strings.Join(names[:most], ", "), Thousands(int64(len(names)-most)))
+}
+
 // List joins words as a sentence does: a, b or c.
 func List(words []string, last string) string {
 	if len(words) < 2 {

@@ -45,6 +45,11 @@ type Way struct {
 	Facts map[string]string
 }
 
+// Takes tells whether the way takes credentials of a kind.
+func (w Way) Takes(kind string) bool {
+	return slices.ContainsFunc(w.Credentials, func(c Credential) bool { return c.Name == kind })
+}
+
 // Column names one value in each row of an answer.
 type Column struct {
 	As string // its name within a kit
@@ -115,6 +120,8 @@ type Question struct {
 	Address  netip.Addr
 	Endpoint Settings
 	Secrets  map[string]domain.Secret
+	// Withheld says why it must not be asked; empty where it may.
+	Withheld string
 	// Ask and Columns say what is asked.
 	Ask     Settings
 	Columns []Column

@@ -68,6 +68,9 @@ func (l List) ask(ctx context.Context, q way.Question) (got derive.Fetched, err 
 			got, err = derive.Fetched{}, fmt.Errorf("the way %s failed in itself: %v", q.Way, r)
 		}
 	}()
+	if q.Withheld != "" {
+		return got, Fail(derive.Withheld, errors.New(q.Withheld))
+	}
 	for _, w := range l {
 		if w.Name == q.Way {
 			return w.Ask(ctx, q)

@@ -8,10 +8,14 @@ import (
 	"strings"
 
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
 )
+
+// shownRanges is how many of the ranges of a credential are named.
+const shownRanges = 3
 
 // Bound tells whether a credential may be sent to an address: within the ranges
 // that it is bound to it may. Outside of them its secrets must be typed again, all
@@ -25,7 +29,8 @@ func Bound(c store.Opened, to netip.Addr, typed domain.Secrets) (extended, probl
 	if len(typed) == 0 {
 		where := "to no address yet"
 		if c.Ranges != "" {
-			where = "to " + some(strings.FieldsFunc(c.Ranges, func(r rune) bool { return strings.ContainsRune(", \n", r) }))
+			all := strings.FieldsFunc(c.Ranges, func(r rune) bool { return strings.ContainsRune(", \n", r) })
+			where = "to " + text.Some(all, shownRanges)
 		}
 		return "", fmt.Sprintf("“%s” is bound %s, and %s lies outside: type its secret again to send it there.", c.Name, where, to)
 	}
@@ -42,15 +47,6 @@ func Bound(c store.Opened, to netip.Addr, typed domain.Secrets) (extended, probl
 		return "", fmt.Sprintf("That is not what is stored under “%s”.", c.Name)
 	}
 	return strings.TrimSpace(c.Ranges + "\n" + to.String()), ""
-}
-
-// some names the first of several ranges, and how many there are besides.
-func some(ranges []string) string {
-	const shown = 3
-	if len(ranges) <= shown {
-		return strings.Join(ranges, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(ranges[:shown], ", "), len(ranges)-shown)
 }
 
 // SetRanges lets a credential be sent to other addresses.

@@ -74,6 +74,11 @@ func (s *Service) Kits() []*kit.Kit { return s.Catalogue().Kits() }
 // Kit returns a kit by name, or ErrNotFound.
 func (s *Service) Kit(name string) (*kit.Kit, error) { return s.Catalogue().Kit(name) }
 
+// Stretched returns a kit with its intervals stretched, or ErrNotFound.
+func (s *Service) Stretched(name string, stretch float64) (*kit.Kit, error) {
+	return s.Catalogue().Stretched(name, stretch)
+}
+
 // sampleSize is what a sample takes, looked up now and then.
 type sampleSize struct {
 	sync.Mutex
@@ -97,22 +102,18 @@ func (s *Service) BytesPerSample(ctx context.Context) float64 {
 	return s.size.bytes
 }
 
-// Talks puts together how a device is talked to, by way.
-func Talks(endpoints []domain.Endpoint, opened map[domain.ID]store.Opened) map[string]kit.Talk {
-	out := make(map[string]kit.Talk, len(endpoints))
-	for _, e := range endpoints {
-		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings, Secrets: opened[e.CredentialID].Secrets}
-	}
-	return out
-}
-
-// Questions are what a device is asked because of its fitted kits.
-func (s *Service) Questions(d domain.Device, fittings []domain.Fitting, talks map[string]kit.Talk) (out []way.Question) {
+// Questions are what a device is asked because of its fitted kits, with intervals stretched.
+func (s *Service) Questions(
+	d domain.Device,
+	fittings []domain.Fitting,
+	talks map[string]kit.Talk,
+	stretch float64,
+) (out []way.Question) {
 	if d.Paused {
 		return nil
 	}
 	for _, f := range fittings {
-		if k, err := s.Kit(f.Kit); err == nil {
+		if k, err := s.Stretched(f.Kit, stretch); err == nil {
 			out = append(out, k.Questions(d, f.Parameters, talks)...)
 		}
 	}
@@ -120,13 +121,18 @@ func (s *Service) Questions(d domain.Device, fittings []domain.Fitting, talks ma
 }
 
 // DeviceSeries makes sure that all readings of the device itself have their
-// series, and returns all series of the device.
+// series, and that all series say how often they are collected with intervals stretched. It returns all
+// series of the device.
 func (s *Service) DeviceSeries(
 	ctx context.Context,
 	deviceID domain.ID,
 	fittings []domain.Fitting,
 	have []domain.Series,
+	stretch float64,
 ) ([]domain.Series, error) {
+	if err := s.inStretch(ctx, have, stretch); err != nil {
+		return nil, err
+	}
 	known := map[kit.Ref]bool{}
 	for _, x := range have {
 		if x.PartID == 0 {
@@ -135,7 +141,7 @@ func (s *Service) DeviceSeries(
 	}
 	var missing []domain.Series
 	for _, f := range fittings {
-		k, err := s.Kit(f.Kit)
+		k, err := s.Stretched(f.Kit, stretch)
 		if err != nil {
 			continue
 		}
@@ -147,6 +153,28 @@ func (s *Service) DeviceSeries(
 	}
 	made, err := s.store.Series.Add(ctx, missing)
 	return append(have, made...), err
+}
+
+// inStretch corrects the intervals of series whose intervals are stretched otherwise from now on.
+func (s *Service) inStretch(ctx context.Context, have []domain.Series, stretch float64) error {
+	changed := map[time.Duration][]domain.ID{}
+	for i, x := range have {
+		k, err := s.Stretched(x.Kit, stretch)
+		if err != nil {
+			continue
+		}
+		r, _ := k.Reading(x.Reading)
+		if src, ok := k.Source(r.Source); ok && src.Every != x.Interval {
+			have[i].Interval = src.Every
+			changed[src.Every] = append(changed[src.Every], x.ID)
+		}
+	}
+	for every, ids := range changed {
+		if err := s.store.Series.SetInterval(ctx, ids, every); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Series {
@@ -201,6 +229,30 @@ func (s *Service) Known(ctx context.Context, who access.Actor) ([]*kit.Kit, erro
 		return nil, err
 	}
 	return s.Kits(), nil
+}
+
+// FittedKit is a kit that is fitted to a device, with its parameters there.
+type FittedKit struct {
+	Kit        *kit.Kit
+	Parameters map[string]string
+}
+
+// FittedTo returns the kits that are fitted to a device.
+func (s *Service) FittedTo(ctx context.Context, who access.Actor, deviceID domain.ID) (out []FittedKit, err error) {
+	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := seen.Devices.One(ctx, deviceID); err != nil {
+		return nil, err
+	}
+	fittings, err := seen.Fittings.Of(ctx, deviceID)
+	for _, f := range fittings {
+		if k, err := s.Kit(f.Kit); err == nil {
+			out = append(out, FittedKit{k, f.Parameters})
+		}
+	}
+	return out, err
 }
 
 // Fitted tells on how many devices each kit is fitted.

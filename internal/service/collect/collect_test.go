@@ -91,7 +91,7 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 		{DeviceID: d.ID, Kit: "long gone"},
 	}
 	talks := map[string]kit.Talk{"snmp": {Settings: way.Settings{"port": "1161"}, Secrets: domain.Secrets{"community": "c"}}}
-	questions := svc.Questions(d, fittings, talks)
+	questions := svc.Questions(d, fittings, talks, 1)
 	require.Len(t, questions, 2)
 	tcp, table := questions[0], questions[1]
 	assert.Equal(t, "reachability/probe", tcp.Key)
@@ -105,12 +105,14 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	assert.Equal(t, domain.Secret("c"), table.Secrets["community"])
 	assert.Len(t, table.Columns, 16)
 	fittings[0].Parameters = nil
-	hello := svc.Questions(d, fittings, nil)[0]
+	hello := svc.Questions(d, fittings, nil, 1)[0]
 	assert.Equal(t, "snmp", hello.Way, "by default it is asked over SNMP")
 	assert.Equal(t, "hello", hello.Ask["form"])
 	assert.Equal(t, "161", hello.Endpoint["port"])
+	assert.Equal(t, 15*time.Second, hello.Every)
+	assert.Equal(t, 45*time.Second, svc.Questions(d, fittings, nil, 3)[0].Every, "3 × 15 s")
 	d.Paused = true
-	assert.Empty(t, svc.Questions(d, fittings, talks))
+	assert.Empty(t, svc.Questions(d, fittings, talks, 1))
 }
 
 func TestParametersNeedAFittedKit(t *testing.T) {
@@ -128,10 +130,10 @@ func TestParametersNeedAFittedKit(t *testing.T) {
 func TestSeriesOfTheDeviceAreMadeOnce(t *testing.T) {
 	svc, _, d := setup(t)
 	fittings := []domain.Fitting{{DeviceID: d.ID, Kit: "reachability"}, {DeviceID: d.ID, Kit: "host-resources"}}
-	first, err := svc.DeviceSeries(t.Context(), d.ID, fittings, nil)
+	first, err := svc.DeviceSeries(t.Context(), d.ID, fittings, nil, 1)
 	require.NoError(t, err)
 	assert.Len(t, first, 4, "answer time, loss, processor, memory")
-	second, err := svc.DeviceSeries(t.Context(), d.ID, fittings, first)
+	second, err := svc.DeviceSeries(t.Context(), d.ID, fittings, first, 1)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 }

@@ -25,6 +25,9 @@ type Endpoint struct {
 	Set bool
 	// Credentials are those of the kinds that the way takes.
 	Credentials []domain.Credential
+	// Inherited is what the credential is called that holds where none is set here, and
+	// From where it is set; both are empty where there is none.
+	Inherited, From string
 }
 
 // Endpoints returns how a device is talked to by every way that its fitted
@@ -34,9 +37,15 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 	if err != nil {
 		return nil, err
 	}
-	if _, err := seen.Devices.One(ctx, deviceID); err != nil {
+	d, err := seen.Devices.One(ctx, deviceID)
+	if err != nil {
 		return nil, err
 	}
+	tree, err := s.store.Tree(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaCollect, domain.AccessSee, place) })
 	set, err := seen.Endpoints.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
@@ -57,6 +66,9 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 			Way:         w,
 			Credentials: fitting(credentials, w),
 		}
+		if id, from := tree.Credential(d, w.Name, 0); id != 0 && len(w.Credentials) > 0 {
+			e.Inherited, e.From = nameOf(credentials, id), from.Name
+		}
 		i := slices.IndexFunc(set, func(x domain.Endpoint) bool { return x.Way == w.Name })
 		if i >= 0 {
 			e.Endpoint, e.Set = set[i], true
@@ -66,6 +78,16 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 		}
 	}
 	return out, nil
+}
+
+// nameOf is what a credential is called, if it is one of those that are seen.
+func nameOf(seen []domain.Credential, id domain.ID) string {
+	for _, c := range seen {
+		if c.ID == id {
+			return c.Name
+		}
+	}
+	return "one that you do not see"
 }
 
 // used are the ways by which fitted kits ask.
@@ -81,9 +103,12 @@ func (s *Service) used(fittings []domain.Fitting) map[string]bool {
 	return out
 }
 
+// Uses tells whether fitted kits ask by a way.
+func (s *Service) Uses(fittings []domain.Fitting, way string) bool { return s.used(fittings)[way] }
+
 func fitting(credentials []domain.Credential, w way.Way) (out []domain.Credential) {
 	for _, c := range credentials {
-		if slices.ContainsFunc(w.Credentials, func(k way.Credential) bool { return k.Name == c.Kind }) {
+		if w.Takes(c.Kind) {
 			out = append(out, c)
 		}
 	}
@@ -193,18 +218,23 @@ func (s *Service) drafted(
 // allow makes sure that the credential of an endpoint may be sent to where that
 // is asked.
 func (s *Service) allow(ctx context.Context, w *act.Work, d domain.Device, e domain.Endpoint, typed domain.Secrets) error {
-	if e.CredentialID == 0 {
-		return nil
+	tree, err := w.Tree(ctx)
+	if err != nil {
+		return err
 	}
-	at := d.Address
-	if e.Address.IsValid() {
-		at = e.Address
+	for _, x := range s.sent(tree, d, []domain.Endpoint{e}) {
+		if x.way != e.Way {
+			continue
+		}
+		problem, err := s.Rebind(ctx, w, x.credential, x.to, typed)
+		if err != nil {
+			return err
+		}
+		if problem != "" {
+			return domain.FieldErrors{"secret": problem}
+		}
 	}
-	problem, err := s.Rebind(ctx, w, e.CredentialID, at, typed)
-	if err == nil && problem != "" {
-		err = domain.FieldErrors{"secret": problem}
-	}
-	return err
+	return nil
 }
 
 // Trial is what a device answered to what a kit would ask of it.
@@ -238,11 +268,11 @@ func (s *Service) Try(ctx context.Context, who access.Actor, deviceID domain.ID,
 	if err != nil {
 		return out, err
 	}
-	opened, err := s.store.Credentials.Secrets(ctx)
+	around, err := s.Around(ctx, &s.store.Areas)
 	if err != nil {
 		return out, err
 	}
-	talk := Talks([]domain.Endpoint{e}, opened)[name]
+	talk := s.Talks(around, device, []domain.Endpoint{e})[name]
 	for _, f := range fittings {
 		k, err := s.Kit(f.Kit)
 		if err != nil {

@@ -24,6 +24,10 @@ func fit(t *testing.T, s *store.Store, d domain.Device, kits ...domain.Fitting) 
 	}
 }
 
+func draftAt(address string) collect.EndpointDraft {
+	return collect.EndpointDraft{Address: address, Settings: map[string]string{"port": "1161"}}
+}
+
 func waysOf(endpoints []collect.Endpoint) (out []string) {
 	for _, e := range endpoints {
 		out = append(out, e.Way.Name)

@@ -82,7 +82,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 		nil,
 	)
 	require.NoError(t, err)
-	_, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil)
+	_, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil, 1)
 	require.NoError(t, err)
 	before := svc.Catalogue()
 	_, err = svc.Bring(
@@ -95,8 +95,10 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	require.NoError(t, err)
 	series, err := s.Series.Of(ctx, d.ID)
 	require.NoError(t, err)
-	assert.Equal(t, 30*time.Second, series[0].Interval)
 	assert.Equal(t, "Water", series[0].Name)
+	series, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, series, 1)
+	require.NoError(t, err)
+	assert.Equal(t, 30*time.Second, series[0].Interval, "when the device is loaded anew")
 	rules, err := s.Rules.All(ctx)
 	require.NoError(t, err)
 	require.Len(t, rules, 2)

@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/access"
-	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
@@ -75,7 +74,7 @@ func (s *Service) Draft(ctx context.Context, who access.Actor, id domain.ID) (d 
 	if err != nil {
 		return d, "", err
 	}
-	tree, err := s.tree(ctx, &seen.Areas)
+	tree, err := s.store.Tree(ctx)
 	if err != nil {
 		return d, "", err
 	}
@@ -88,15 +87,6 @@ func (s *Service) Draft(ctx context.Context, who access.Actor, id domain.ID) (d 
 		inherited = names[via]
 	}
 	return d, inherited, err
-}
-
-func (s *Service) tree(ctx context.Context, tx *store.Areas) (t inherit.Tree, err error) {
-	places, err := tx.Places.All(ctx)
-	if err != nil {
-		return t, err
-	}
-	overrides, err := tx.Overrides.All(ctx)
-	return inherit.NewTree(places, overrides), err
 }
 
 const maxName = 200
@@ -122,7 +112,7 @@ type noted struct {
 }
 
 func (s *Service) noted(ctx context.Context, tx *store.Areas, x domain.Device) (noted, error) {
-	tree, err := s.tree(ctx, tx)
+	tree, err := tx.Tree(ctx)
 	if err != nil {
 		return noted{}, err
 	}
@@ -227,7 +217,7 @@ func (s *Service) reach(ctx context.Context, tx *store.Areas, who access.Actor, 
 	if err := tx.Overrides.Set(ctx, o, gateway.ID); err != nil {
 		return err
 	}
-	tree, err := s.tree(ctx, tx)
+	tree, err := tx.Tree(ctx)
 	if err != nil {
 		return err
 	}
@@ -255,23 +245,11 @@ func (s *Service) move(ctx context.Context, w *act.Work, x domain.Device, old ne
 	if err := w.Devices.Readdress(ctx, x.ID, old, x.Address); err != nil {
 		return err
 	}
-	endpoints, err := w.Endpoints.Of(ctx, x.ID)
-	if err != nil {
-		return err
+	problem, err := s.kits.RebindAll(ctx, w, x, typed)
+	if err == nil && problem != "" {
+		err = domain.FieldErrors{"secret": problem}
 	}
-	for _, e := range endpoints {
-		if e.CredentialID == 0 || e.Address.IsValid() {
-			continue // it is asked at an address of its own
-		}
-		problem, err := s.kits.Rebind(ctx, w, e.CredentialID, x.Address, typed)
-		if err != nil {
-			return err
-		}
-		if problem != "" {
-			return domain.FieldErrors{"secret": problem}
-		}
-	}
-	return nil
+	return err
 }
 
 // SetPaused stops collecting from a device, or goes on with it.

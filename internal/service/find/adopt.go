@@ -258,11 +258,18 @@ func (s *Service) adoptOne(
 	if err != nil {
 		return d, err
 	}
+	tree, err := tx.Tree(ctx)
+	if err != nil {
+		return d, err
+	}
 	endpoint := domain.Endpoint{
 		DeviceID:     d.ID,
 		Way:          f.Way,
 		CredentialID: f.CredentialID,
 		Settings:     map[string]string{"port": strconv.Itoa(port)},
+	}
+	if inherited, _ := tree.Credential(d, f.Way, 0); inherited == f.CredentialID {
+		endpoint.CredentialID = 0 // that of its place, also when the place gets another one
 	}
 	if err := tx.Endpoints.Save(ctx, endpoint); err != nil {
 		return d, err

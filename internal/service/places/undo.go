@@ -9,10 +9,9 @@ import (
 func (s *Service) Undoing() map[string]act.Undoing {
 	u := act.Whole(s.One, s.Save, func(p *domain.Place) { p.ID, p.Version = 0, 0 }, s.Remove)
 	return map[string]act.Undoing{
-		addPlace.Name:      u,
-		changePlace.Name:   u,
-		removePlace.Name:   u,
-		changeSetting.Name: s.undoSetting(),
+		addPlace.Name:    u,
+		changePlace.Name: u,
+		removePlace.Name: u,
 	}
 }
 

@@ -108,10 +108,15 @@ func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.T
 	if out.Open, _, err = s.store.Incidents.Find(ctx, domain.IncidentFilter{DeviceID: id, States: open, Limit: 10}); err != nil {
 		return out, err
 	}
-	if err := s.values(ctx, &out, look); err != nil {
+	tree, err := s.Service.store.Tree(ctx)
+	if err != nil {
 		return out, err
 	}
-	return out, s.neighbours(ctx, &out, places)
+	if err := s.values(ctx, &out, look, tree); err != nil {
+		return out, err
+	}
+	_, out.ViaFrom = tree.SeenBy(s.scope.Has).Gateway(d)
+	return out, s.neighbours(ctx, &out)
 }
 
 func path(places []domain.Place, id domain.ID) []domain.Place {
@@ -128,7 +133,7 @@ func path(places []domain.Place, id domain.ID) []domain.Place {
 }
 
 // values arranges the newest values of the device and of the parts on the page.
-func (s looking) values(ctx context.Context, out *Subject, look Look) error {
+func (s looking) values(ctx context.Context, out *Subject, look Look, tree inherit.Tree) error {
 	id := out.Device.ID
 	fittings, err := s.store.Fittings.Of(ctx, id)
 	if err != nil {
@@ -141,7 +146,8 @@ func (s looking) values(ctx context.Context, out *Subject, look Look) error {
 	if out.Count, err = s.store.Series.CountOf(ctx, id); err != nil {
 		return err
 	}
-	if out.Sources, err = s.sources(ctx, id, fittings); err != nil {
+	stretch, _ := tree.Stretch(out.Device)
+	if out.Sources, err = s.sources(ctx, id, fittings, stretch); err != nil {
 		return err
 	}
 	out.Parameters = map[string]map[string]string{}
@@ -288,7 +294,7 @@ func (out *Subject) arrange(by map[domain.ID]map[kit.Ref]Value) {
 const shownBehind = 4
 
 // neighbours finds what the device is reached through, and what is behind it.
-func (s looking) neighbours(ctx context.Context, out *Subject, places []domain.Place) error {
+func (s looking) neighbours(ctx context.Context, out *Subject) error {
 	via, behind := s.judge.Way(ctx, out.Device.ID)
 	out.BehindAll = len(behind)
 	wanted := append([]domain.ID{via}, behind[:min(len(behind), shownBehind)]...)
@@ -303,7 +309,5 @@ func (s looking) neighbours(ctx context.Context, out *Subject, places []domain.P
 			out.Behind = append(out.Behind, d)
 		}
 	}
-	overrides, err := s.store.Overrides.All(ctx)
-	_, out.ViaFrom = inherit.NewTree(places, overrides).Gateway(out.Device)
-	return err
+	return nil
 }

@@ -26,17 +26,28 @@ func (s *Service) Sources(ctx context.Context, who access.Actor, deviceID domain
 	if err != nil {
 		return nil, err
 	}
-	if _, err := l.store.Devices.One(ctx, deviceID); err != nil {
+	d, err := l.store.Devices.One(ctx, deviceID)
+	if err != nil {
+		return nil, err
+	}
+	tree, err := s.store.Tree(ctx)
+	if err != nil {
 		return nil, err
 	}
 	fittings, err := l.store.Fittings.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
 	}
-	return l.sources(ctx, deviceID, fittings)
+	stretch, _ := tree.Stretch(d)
+	return l.sources(ctx, d.ID, fittings, stretch)
 }
 
-func (s looking) sources(ctx context.Context, deviceID domain.ID, fittings []domain.Fitting) (out []Source, err error) {
+func (s looking) sources(
+	ctx context.Context,
+	deviceID domain.ID,
+	fittings []domain.Fitting,
+	stretch float64,
+) (out []Source, err error) {
 	stored, err := s.store.Sources.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
@@ -46,7 +57,7 @@ func (s looking) sources(ctx context.Context, deviceID domain.ID, fittings []dom
 		known[x.Kit+"/"+x.Source] = x
 	}
 	for _, f := range fittings {
-		k, err := s.kits.Kit(f.Kit)
+		k, err := s.kits.Stretched(f.Kit, stretch)
 		if err != nil {
 			continue
 		}

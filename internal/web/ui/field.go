@@ -2,6 +2,8 @@ package ui
 
 import (
 	"cmp"
+	"slices"
+	"strconv"
 	"strings"
 
 	"tirelessowl/internal/core/field"
@@ -14,7 +16,11 @@ type FieldView struct {
 	field.Field
 	ID    string
 	Value string
-	Error string
+	// Rows is how many lines are shown where several may be typed; 0 for one line.
+	Rows int
+	// Options are what may be chosen, where that is not described.
+	Options []Option
+	Error   string
 	// HelpID is where the help stands; fields of a table share it.
 	HelpID string
 	// Stored is true for a secret that is there already, Again for one that is typed
@@ -58,6 +64,49 @@ func Typed(prefix, name, label, value, help, problem string) FieldView {
 	return f
 }
 
+// Chosen is such a field for one of several values.
+func Chosen(prefix, name, label, value string, options []Option, help, problem string) FieldView {
+	f := Typed(prefix, name, label, value, help, problem)
+	f.Kind, f.Options = field.Choice, options
+	return f
+}
+
+// WholeTree is the choice of no place.
+var WholeTree = Option{Value: "0", Title: "the whole tree"}
+
+// TypedLines is such a field for several lines.
+func TypedLines(prefix, name, label, value string, rows int, help, problem string) FieldView {
+	f := Typed(prefix, name, label, value, help, problem)
+	f.Rows = rows
+	return f
+}
+
+// PlaceOptions are places to choose from, after those that come first.
+func PlaceOptions(places []domain.Place, first ...Option) []Option {
+	out := slices.Clone(first)
+	for _, p := range places {
+		out = append(out, Option{Value: strconv.FormatInt(p.ID, 10), Title: p.Name})
+	}
+	return out
+}
+
+// PlacesOrAll are places to choose from, with the whole tree where that may be chosen.
+func PlacesOrAll(places []domain.Place, whole bool) []Option {
+	if whole {
+		return PlaceOptions(places, WholeTree)
+	}
+	return PlaceOptions(places)
+}
+
+// CredentialOptions are credentials to choose from.
+func CredentialOptions(credentials []domain.Credential) []Option {
+	out := make([]Option, len(credentials))
+	for i, c := range credentials {
+		out[i] = Option{Value: strconv.FormatInt(c.ID, 10), Title: c.Name}
+	}
+	return out
+}
+
 // TypedSecret is such a field for a secret.
 func TypedSecret(prefix, name, label, problem string) FieldView {
 	return FieldView{Field: field.Field{Name: name, Label: label, Kind: field.Secret}, ID: prefix + name, Error: problem, Again: true}
@@ -73,6 +122,14 @@ func (f FieldView) DescribedBy() string {
 		ids = append(ids, f.HelpID)
 	}
 	return strings.Join(ids, " ")
+}
+
+// Choosable are the values that may be chosen.
+func (f FieldView) Choosable() []Option {
+	if f.Options != nil {
+		return f.Options
+	}
+	return Options(f.Choices)
 }
 
 // IsChoice and IsSecret tell the template what to show.

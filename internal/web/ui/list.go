@@ -1,5 +1,7 @@
 package ui
 
+import "fmt"
+
 // Head is the head of a column that a list can be sorted by; the "head" template
 // shows it.
 type Head struct {
@@ -50,8 +52,11 @@ type FilterChoice struct {
 	Name, Label string
 	Any         string // what the choice of all is called
 	Value       string
-	Options     []FilterOption
+	Options     []Option
 }
+
+// Choosable are all that can be chosen.
+func (c FilterChoice) Choosable() []Option { return append([]Option{{Title: c.Any}}, c.Options...) }
 
 // FilterFlag narrows a list where it is set.
 type FilterFlag struct {
@@ -72,14 +77,27 @@ func NewTick(name, id string, value any, label string, set bool) Tick {
 	return Tick{name, id, value, label, set}
 }
 
-// FilterOption is one of the choices.
-type FilterOption struct{ Value, Title string }
+// Option is one of the choices.
+type Option struct{ Value, Title string }
+
+// Pick is a choice within a line; the "pick" template shows it. Its label is only
+// spoken.
+type Pick struct {
+	Name, Label string
+	Value       string
+	Options     []Option
+}
+
+// NewPick makes one; the value may be a number.
+func NewPick(name, label string, value any, options []Option) Pick {
+	return Pick{Name: name, Label: label, Value: fmt.Sprint(value), Options: options}
+}
 
 // Options makes choices of words that stand for themselves.
-func Options[T ~string](words []T) []FilterOption {
-	out := make([]FilterOption, len(words))
+func Options[T ~string](words []T) []Option {
+	out := make([]Option, len(words))
 	for i, w := range words {
-		out[i] = FilterOption{string(w), string(w)}
+		out[i] = Option{string(w), string(w)}
 	}
 	return out
 }

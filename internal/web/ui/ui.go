@@ -47,7 +47,7 @@ func Funcs() template.FuncMap {
 		"healthof": func(word string) domain.Health { return domain.Health(word) },
 		"count":    Count, "meter": Meter, "join": strings.Join, "health": func(l domain.Level) domain.Health { return domain.HealthOf(l) },
 		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} },
-		"empty": NewEmpty, "tick": NewTick,
+		"empty": NewEmpty, "pick": NewPick, "tick": NewTick,
 		"flag": Flag, "attr": Attr, "when": When,
 		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 },
 		"minus": func(a, b int) int { return a - b },

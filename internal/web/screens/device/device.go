@@ -14,8 +14,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
@@ -32,6 +30,9 @@ import (
 
 //go:embed tmpl/*.html
 var files embed.FS
+
+//go:embed setup/tmpl/*.html
+var setupFiles embed.FS
 
 //go:embed removed/tmpl/*.html
 var removedFiles embed.FS
@@ -54,15 +55,17 @@ func (s Screen) Manifest() screen.Screen {
 	const watched, collected, configure = domain.AreaWatch, domain.AreaCollect, domain.AccessConfigure
 	return screen.Screen{
 		Templates: map[string]fs.FS{
-			"device":  files,
-			"series":  ui.Folder(seriesFiles, "series"),
-			"removed": ui.Folder(removedFiles, "removed"),
+			"device":       files,
+			"device-setup": ui.Folder(setupFiles, "setup"),
+			"series":       ui.Folder(seriesFiles, "series"),
+			"removed":      ui.Folder(removedFiles, "removed"),
 		},
 		Found: []render.Entry{{Title: "Removed devices", Path: removedPath, Area: collected}},
 		Routes: []screen.Route{
 			screen.Get(removedPath, collected, s.removed),
 			screen.Get("/devices/{id}", watched, s.page),
 			screen.Get("/devices/{id}/values", watched, s.values),
+			screen.Get("/devices/{id}/setup", collected, s.setup),
 			screen.Get("/devices/{id}/where", collected, s.where),
 			screen.Get("/series/{id}", watched, s.series),
 			screen.Get("/series/{id}/samples", watched, s.samples),
@@ -108,16 +111,15 @@ func spanOf(name string) Span {
 
 type view struct {
 	watch.Subject
-	Look      watch.Look
-	Query     url.Values
-	Endpoints []endpointForm
-	Span      Span
-	Spans     []Span
-	Charts    []ui.Chart
-	Part      domain.ID
-	May       domain.Access
-	Notice    string
-	Fresh     bool // nothing has come yet
+	Look   watch.Look
+	Query  url.Values
+	Span   Span
+	Spans  []Span
+	Charts []ui.Chart
+	Part   domain.ID
+	May    domain.Access
+	Notice string
+	Fresh  bool // nothing has come yet
 }
 
 // Cell makes a value ready to be shown.
@@ -206,11 +208,6 @@ func (s Screen) view(r *http.Request) (view, error) {
 	}
 	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, Part: look.Part, Fresh: true}
 	v.May = who.Level(domain.AreaCollect, subject.Device.PlaceID)
-	if v.May.Allows(domain.AccessSee) {
-		if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
-			return v, err
-		}
-	}
 	for _, x := range subject.Values {
 		v.Fresh = v.Fresh && x.Latest == nil
 	}
@@ -373,54 +370,6 @@ func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {
 		notice = "Nothing to collect: the device is paused or has no kit."
 	}
 	return s.Render.Fragment(w, http.StatusOK, "device", "notice", notice)
-}
-
-// kitForm is a fitted kit with its parameters as they were typed.
-type kitForm struct {
-	DeviceID domain.ID
-	Kit      *kit.Kit
-	Values   map[string]string
-	Errors   domain.FieldErrors
-	Saved    bool
-	May      domain.Access
-}
-
-// Fields are the parameters of the kit as form fields.
-func (f kitForm) Fields() []ui.FieldView {
-	return ui.Fields(f.Kit.Name+"-", f.Kit.Parameters, f.Values, f.Errors)
-}
-
-// KitForms returns the fitted kits for the page.
-func (v view) KitForms() []kitForm {
-	var out []kitForm
-	for _, k := range v.Kits {
-		out = append(out, kitForm{DeviceID: v.Device.ID, Kit: k, Values: v.Parameters[k.Name], May: v.May})
-	}
-	return out
-}
-
-func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
-	id, err := screen.ID(r)
-	if err != nil {
-		return err
-	}
-	k, err := s.Kits.Kit(chi.URLParam(r, "kit"))
-	if err != nil {
-		return err
-	}
-	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: domain.AccessConfigure}
-	for _, p := range k.Parameters {
-		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
-	}
-	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values)
-	if errors.As(err, &f.Errors) {
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "kit", f)
-	}
-	if err != nil {
-		return err
-	}
-	f.Saved = true
-	return s.Render.Fragment(w, http.StatusOK, "device", "kit", f)
 }
 
 func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {

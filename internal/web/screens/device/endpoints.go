@@ -49,6 +49,23 @@ func (f endpointForm) Fields() []ui.FieldView {
 	return ui.Fields(f.ID()+"-", f.Way.Endpoint, f.Settings, f.Errors)
 }
 
+// CredentialField is where the credential is chosen.
+func (f endpointForm) CredentialField() ui.FieldView {
+	none := ui.Option{Value: "0", Title: "none"}
+	if f.Inherited != "" {
+		none.Title = "as its place says: " + f.Inherited + ", from " + f.From
+	}
+	options := append([]ui.Option{none}, ui.CredentialOptions(f.Credentials)...)
+	return ui.Chosen(f.ID()+"-", "credential", "Credential", fmt.Sprint(f.CredentialID), options, "", f.Errors["credential"])
+}
+
+// AddressField is where it is asked, when that is not the device's own address.
+func (f endpointForm) AddressField() ui.FieldView {
+	out := ui.Typed(f.ID()+"-", "address", "Address", f.Address, "", f.Errors["address"])
+	out.Default = "the device's own"
+	return out
+}
+
 // Secret is the field for the secret of the credential, typed again.
 func (f endpointForm) Secret() ui.FieldView {
 	return ui.TypedSecret(f.ID()+"-", "secret", "Secret of the credential, again", f.Errors["secret"])
@@ -112,13 +129,13 @@ func (s Screen) saveEndpoint(w http.ResponseWriter, r *http.Request) error {
 	}
 	err = s.Kits.SetEndpoint(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Way.Name, draft)
 	if errors.As(err, &f.Errors) {
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "endpoint", f)
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "endpoint", f)
 	}
 	if err != nil {
 		return err
 	}
 	f.Saved, f.Set = true, true
-	return s.Render.Fragment(w, http.StatusOK, "device", "endpoint", f)
+	return s.Render.Fragment(w, http.StatusOK, "device-setup", "endpoint", f)
 }
 
 // tryEndpoint asks the device once with what is typed, saved or not.
@@ -129,7 +146,7 @@ func (s Screen) tryEndpoint(w http.ResponseWriter, r *http.Request) error {
 	}
 	trial, err := s.Kits.Try(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Way.Name, draft)
 	if errors.As(err, &f.Errors) {
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "endpoint", f)
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "endpoint", f)
 	}
 	if errors.Is(err, domain.ErrForbidden) || errors.Is(err, domain.ErrNotFound) {
 		return err
@@ -138,5 +155,5 @@ func (s Screen) tryEndpoint(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		_, f.Trial.Problem = render.Status(err)
 	}
-	return s.Render.Fragment(w, http.StatusOK, "device", "endpoint", f)
+	return s.Render.Fragment(w, http.StatusOK, "device-setup", "endpoint", f)
 }

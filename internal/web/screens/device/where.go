@@ -33,6 +33,11 @@ func (f whereForm) Field(name, label, value, help string) ui.FieldView {
 	return ui.Typed("where-", name, label, value, help, f.Errors[name])
 }
 
+// PlaceField is where its place is chosen.
+func (f whereForm) PlaceField() ui.FieldView {
+	return ui.Chosen("where-", "place", "Place", fmt.Sprint(f.PlaceID), ui.PlaceOptions(f.Places), "", f.Errors["place"])
+}
+
 // ViaHelp says what holds where nothing is typed.
 func (f whereForm) ViaHelp() string {
 	if f.Inherited == "" {
@@ -69,7 +74,7 @@ func (s Screen) where(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Render.Fragment(w, http.StatusOK, "device", "where", f)
+	return s.Render.Fragment(w, http.StatusOK, "device-setup", "where", f)
 }
 
 type typedWhere struct {
@@ -108,10 +113,10 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 		if now, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), f.DeviceID); err == nil {
 			f.Version = now.Version
 		}
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "where", f)
 	}
 	if errors.As(err, &f.Errors) {
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device", "where", f)
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "where", f)
 	}
 	if err != nil {
 		return err
@@ -120,5 +125,5 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f.Saved = true
-	return s.Render.Fragment(w, http.StatusOK, "device", "where", f)
+	return s.Render.Fragment(w, http.StatusOK, "device-setup", "where", f)
 }

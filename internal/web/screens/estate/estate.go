@@ -190,6 +190,9 @@ type devicesView struct {
 	ui.Paging
 }
 
+// AtOptions are the places that they may move to.
+func (v devicesView) AtOptions() []ui.Option { return ui.PlaceOptions(v.At) }
+
 // Bar narrows the list.
 func (v devicesView) Bar() ui.FilterBar {
 	return ui.FilterBar{

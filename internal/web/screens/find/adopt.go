@@ -2,6 +2,7 @@ package find
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/ui"
 )
 
 type adoptView struct {
@@ -26,6 +28,19 @@ type adoptView struct {
 	NewPlace string
 	Places   []domain.Place
 	Errors   domain.FieldErrors
+}
+
+// PlaceOptions are the places that finds can be adopted into.
+func (v adoptView) PlaceOptions() []ui.Option {
+	return ui.PlaceOptions(v.Places, ui.Option{Value: "", Title: "choose a place"})
+}
+
+// GatewayOptions are the finds that the others can be reached through.
+func (v adoptView) GatewayOptions() (out []ui.Option) {
+	for _, f := range v.Routers {
+		out = append(out, ui.Option{Value: fmt.Sprint(f.ID), Title: f.Name})
+	}
+	return append(out, ui.Option{Value: "0", Title: "as the place says"})
 }
 
 // selection reads which finds are ticked.

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
@@ -27,6 +28,61 @@ type formView struct {
 	Whole       bool // the whole tree may be chosen, too
 	Errors      domain.FieldErrors
 	Size        string
+}
+
+func (v formView) field(name, label, value, help string) ui.FieldView {
+	return ui.Typed("sweep-", name, label, value, help, v.Errors[name])
+}
+
+// NameField is the field of its name.
+func (v formView) NameField() ui.FieldView { return v.field("name", "Name", v.Draft.Name, "") }
+
+// PlaceField is where it is chosen for which part of the tree it is.
+func (v formView) PlaceField() ui.FieldView {
+	const help = "Its finds are shown to those who may see that part of the tree, and are adopted there."
+	options := ui.PlacesOrAll(v.Places, v.Whole)
+	return ui.Chosen("sweep-", "place", "For", fmt.Sprint(v.Draft.PlaceID), options, help, v.Errors["place"])
+}
+
+// RangesField is where the addresses are typed.
+func (v formView) RangesField() ui.FieldView {
+	const help = "Networks, ranges and single addresses, IPv4 or IPv6, separated by commas or lines."
+	f := ui.TypedLines("sweep-", "ranges", "Addresses to try", v.Draft.Ranges, 3, help, v.Errors["ranges"])
+	f.Default = "192.0.2.0/24, 198.51.100.1-198.51.100.40"
+	return f
+}
+
+// ExcludeField is where those are typed that are left out.
+func (v formView) ExcludeField() ui.FieldView {
+	return ui.TypedLines("sweep-", "exclude", "Leave out", v.Draft.Exclude, 1, "", v.Errors["exclude"])
+}
+
+// PortField is where the port is typed at which agents are asked.
+func (v formView) PortField() ui.FieldView {
+	f := v.field("port", "SNMP port", v.Port, "")
+	f.Kind = field.Whole
+	return f
+}
+
+// PaceField is where it is typed how fast it asks.
+func (v formView) PaceField() ui.FieldView {
+	f := v.field("pace", "Pace, requests a second", v.Pace, "")
+	f.Kind, f.Default = field.Whole, "500; on this machine itself 5000"
+	return f
+}
+
+// CommunityField is where a credential is typed that is not stored yet.
+func (v formView) CommunityField() ui.FieldView {
+	f := ui.TypedSecret("sweep-", "community", "Another community", v.Errors["community"])
+	f.Help, f.HelpID = "Stored encrypted, and never shown again.", "sweep-community-help"
+	return f
+}
+
+// CommunityNameField is where it is typed what it is stored as.
+func (v formView) CommunityNameField() ui.FieldView {
+	f := v.field("community_name", "Store it as", v.Draft.NewName, "")
+	f.Default = "SNMP community"
+	return f
 }
 
 func (s Screen) form(w http.ResponseWriter, r *http.Request) error {

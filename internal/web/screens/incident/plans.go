@@ -74,6 +74,14 @@ type planForm struct {
 	May     domain.Access
 }
 
+// LevelOptions are the levels from which on messages can be sent.
+func (f planForm) LevelOptions() (out []ui.Option) {
+	for _, l := range f.Levels {
+		out = append(out, ui.Option{Value: l.String(), Title: l.String()})
+	}
+	return out
+}
+
 // Form returns the form of a plan that sends messages; nil for others.
 func (v plansView) Form(p plan.Plan) *planForm {
 	for _, step := range p.Steps {

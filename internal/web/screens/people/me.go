@@ -2,6 +2,7 @@ package people
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"time"
 
@@ -65,12 +66,20 @@ type tokenView struct {
 	Ended bool
 }
 
-// Levels are those that a token can have.
-func (tokensView) Levels() []domain.Access { return domain.AllAccess() }
-
 // NameField is the field of the name.
 func (v tokensView) NameField() ui.FieldView {
 	return ui.Typed("token-", "name", "Name", v.Name, "Of the program that uses it.", v.Errors["name"])
+}
+
+// LevelField is where it is chosen what it may.
+func (v tokensView) LevelField() ui.FieldView {
+	return ui.Chosen("token-", "level", "May", v.Level, ui.Options(domain.AllAccess()), "", v.Errors["level"])
+}
+
+// PlaceField is where it is chosen where it may.
+func (v tokensView) PlaceField() ui.FieldView {
+	options := ui.PlaceOptions(v.Places, ui.Option{Value: "0", Title: "all that I may"})
+	return ui.Chosen("token-", "place", "At", fmt.Sprint(v.Place), options, "", v.Errors["place"])
 }
 
 // DaysField is the field of how long it holds.

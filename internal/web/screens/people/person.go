@@ -64,6 +64,16 @@ func (f personForm) DisplayField() ui.FieldView {
 	return ui.Typed("person-", "display", "Name that is shown", f.Display, "", f.Errors["display"])
 }
 
+// PlaceField is where it is chosen where the person belongs.
+func (f personForm) PlaceField() ui.FieldView {
+	const help = "Whoever administers that part of the tree may change this person."
+	options := ui.PlacesOrAll(f.Places, f.Whole)
+	return ui.Chosen("person-", "place", "Belongs to", fmt.Sprint(f.PlaceID), options, help, f.Errors["place"])
+}
+
+// AskedOptions are the places that can be asked about.
+func (f personForm) AskedOptions() []ui.Option { return ui.PlacesOrAll(f.Seen, true) }
+
 // PasswordField is the field of a first password.
 func (f personForm) PasswordField() ui.FieldView {
 	v := ui.TypedSecret("person-", "password", "Password", f.Errors["password"])

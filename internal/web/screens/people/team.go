@@ -98,6 +98,12 @@ func (f teamForm) NameField() ui.FieldView {
 	return ui.Typed("team-", "name", "Name", f.Name, "", f.Errors["name"])
 }
 
+// PlaceField is where it is chosen where the team belongs.
+func (f teamForm) PlaceField() ui.FieldView {
+	const help = "Whoever administers that part of the tree may change the team; what it grants lies within."
+	return ui.Chosen("team-", "place", "Belongs to", fmt.Sprint(f.PlaceID), ui.PlacesOrAll(f.Places, f.Whole), help, f.Errors["place"])
+}
+
 // In tells whether a person is in the team.
 func (f teamForm) In(user domain.ID) bool { return slices.Contains(f.Members, user) }
 
@@ -109,8 +115,13 @@ type grantRow struct {
 	Whole  bool
 }
 
-// Levels are those that can be granted.
-func (grantRow) Levels() []domain.Access { return domain.AllAccess() }
+// LevelOptions are the levels that can be granted.
+func (grantRow) LevelOptions() []ui.Option {
+	return append([]ui.Option{{Title: "nothing"}}, ui.Options(domain.AllAccess())...)
+}
+
+// PlaceOptions are the places at which they can be granted.
+func (g grantRow) PlaceOptions() []ui.Option { return ui.PlacesOrAll(g.Places, g.Whole) }
 
 // WorkAreas are those that can be chosen.
 func (grantRow) WorkAreas() []domain.Area {

@@ -37,8 +37,6 @@ func (s Screen) Manifest() screen.Screen {
 			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.blank},
 			screen.Post(newPath, area, configure, s.save),
 			screen.Get("/run/places/{id}", area, s.page),
-			screen.Get("/run/places/{id}/settings", domain.AreaRun, s.settings),
-			screen.Post("/run/places/{id}/settings", domain.AreaRun, domain.AccessConfigure, s.saveSetting),
 			screen.Post("/run/places/{id}", area, configure, s.save),
 			screen.Post("/run/places/{id}/move", area, configure, s.move),
 			screen.Post("/run/places/{id}/delete", area, configure, s.remove),
@@ -106,11 +104,6 @@ type form struct {
 // Show tells the template which of the pages it shows.
 func (form) Show() string { return "form" }
 
-// Kinds are those that a place can be of.
-func (form) Kinds() []domain.PlaceKind {
-	return []domain.PlaceKind{domain.Organisation, domain.Site, domain.Group}
-}
-
 // URL is where the form is sent.
 func (f form) URL() string {
 	if f.ID == 0 {
@@ -122,6 +115,18 @@ func (f form) URL() string {
 // NameField is the field of its name.
 func (f form) NameField() ui.FieldView {
 	return ui.Typed("place-", "name", "Name", f.Place.Name, "Unique among the places beside it.", f.Errors["name"])
+}
+
+// KindField is where its kind is chosen.
+func (f form) KindField() ui.FieldView {
+	kinds := ui.Options([]domain.PlaceKind{domain.Organisation, domain.Site, domain.Group})
+	return ui.Chosen("place-", "kind", "Kind", string(f.Kind), kinds, "", f.Errors["kind"])
+}
+
+// ParentField is where it is chosen what it lies below.
+func (f form) ParentField() ui.FieldView {
+	options := append([]ui.Option{{Value: "0", Title: "no other place"}}, ui.PlaceOptions(f.Places)...)
+	return ui.Chosen("place-", "parent", "Lies below", fmt.Sprint(f.ParentID), options, "", f.Errors["parent"])
 }
 
 // Crumbs is the way to the page.

@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
 )
 
 //go:embed tmpl/*.html
@@ -101,6 +102,38 @@ type drillView struct {
 }
 
 type volumeView struct{ Device, Volume string }
+
+// DeviceOptions are the devices that can be stopped.
+func (v drillView) DeviceOptions() (out []ui.Option) {
+	for _, d := range v.Devices {
+		out = append(out, ui.Option{Value: d.Name, Title: d.Name})
+	}
+	return out
+}
+
+// PlaceOptions are the places that can be cut off.
+func (v drillView) PlaceOptions() []ui.Option { return ui.Options(v.Places) }
+
+// VolumeOptions are the volumes that can be filled.
+func (v drillView) VolumeOptions() (out []ui.Option) {
+	for _, x := range v.Volumes {
+		out = append(out, ui.Option{Value: x.Device + " " + x.Volume, Title: x.Volume + " of " + x.Device})
+	}
+	return out
+}
+
+// ServiceOptions are how services can be spoilt.
+func (drillView) ServiceOptions() []ui.Option {
+	return []ui.Option{
+		{Value: "desk-refuses", Title: "the desk answers 500"},
+		{Value: "desk-hangs", Title: "the desk hangs"},
+		{Value: "desk-nonsense", Title: "the desk answers nonsense"},
+		{Value: "desk-lies", Title: "the desk does it and says that it failed"},
+		{Value: "mail-refuses", Title: "the mail server refuses"},
+		{Value: "mail-thinks", Title: "the mail server thinks for 25 s"},
+		{Value: "mail-hangs-up", Title: "the mail server takes it and hangs up"},
+	}
+}
 
 func (s Screen) drill(w http.ResponseWriter, r *http.Request) error {
 	v, err := s.drillView(r)

@@ -1,0 +1,112 @@
+package collect
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+
+	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/store"
+)
+
+// Around is what all devices share of how they are asked.
+type Around struct {
+	Tree        inherit.Tree
+	credentials map[domain.ID]credential
+}
+
+// credential is one with its secrets, and where they may be sent.
+type credential struct {
+	store.Opened
+	bound ranges.Set
+}
+
+// Around reads what all devices share.
+func (s *Service) Around(ctx context.Context, from *store.Areas) (a Around, err error) {
+	if a.Tree, err = from.Tree(ctx); err != nil {
+		return a, err
+	}
+	opened, err := from.Credentials.Secrets(ctx)
+	a.credentials = make(map[domain.ID]credential, len(opened))
+	for id, c := range opened {
+		bound, _ := ranges.Read(c.Ranges) // what cannot be read binds it to nothing
+		a.credentials[id] = credential{c, bound}
+	}
+	return a, err
+}
+
+// Talks puts together how a device is talked to, by way. A credential that its endpoint
+// does not have is that of its place. No credential goes to an address to which it is not
+// bound: then the talk says why it is withheld.
+func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpoint) map[string]kit.Talk {
+	out := map[string]kit.Talk{}
+	for _, e := range endpoints {
+		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings}
+	}
+	for _, x := range s.sent(around.Tree, d, endpoints) {
+		talk := out[x.way]
+		if c := around.credentials[x.credential]; c.bound.Contains(x.to) {
+			talk.Secrets = c.Secrets
+		} else {
+			talk.Withheld = fmt.Sprintf("nothing was asked: the credential, %s, is not bound to %s", x.from.Why.Answer, x.to)
+		}
+		out[x.way] = talk
+	}
+	return out
+}
+
+// sent is a credential with which a device is asked by a way, with where it goes and
+// where it comes from.
+type sent struct {
+	way        string
+	credential domain.ID
+	to         netip.Addr
+	from       inherit.Resolved
+}
+
+// sent are the credentials with which a device is asked.
+func (s *Service) sent(tree inherit.Tree, d domain.Device, endpoints []domain.Endpoint) (out []sent) {
+	own := map[string]domain.Endpoint{}
+	for _, e := range endpoints {
+		own[e.Way] = e
+	}
+	for _, w := range s.Ways {
+		if len(w.Credentials) == 0 {
+			continue
+		}
+		e := own[w.Name]
+		id, from := tree.Credential(d, w.Name, e.CredentialID)
+		if id == 0 {
+			continue
+		}
+		to := d.Address
+		if e.Address.IsValid() {
+			to = e.Address
+		}
+		out = append(out, sent{w.Name, id, to, from})
+	}
+	return out
+}
+
+// RebindAll makes sure that a device may be sent the credentials with which it is asked,
+// its own and those of its place, and returns the problem in words where it may not.
+func (s *Service) RebindAll(ctx context.Context, w *act.Work, d domain.Device, typed domain.Secrets) (problem string, err error) {
+	tree, err := w.Tree(ctx)
+	if err != nil {
+		return "", err
+	}
+	endpoints, err := w.Endpoints.Of(ctx, d.ID)
+	if err != nil {
+		return "", err
+	}
+	for _, x := range s.sent(tree, d, endpoints) {
+		if problem, err = s.Rebind(ctx, w, x.credential, x.to, typed); problem != "" || err != nil {
+			return problem, err
+		}
+	}
+	return "", nil
+}

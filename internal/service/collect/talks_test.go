@@ -1,0 +1,105 @@
+package collect_test
+
+import (
+	"net/netip"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func credential(t *testing.T, s *store.Store, name, ranges string) domain.Credential {
+	t.Helper()
+	c, err := s.Credentials.Add(t.Context(), domain.Credential{Name: name, Kind: "snmp-v2c", Ranges: ranges},
+		domain.Secrets{"community": domain.Secret(name)})
+	require.NoError(t, err)
+	return c
+}
+
+func TestCredentialsAreInheritedAndGoNowhereElse(t *testing.T) {
+	svc, s, d := setup(t)
+	ctx := t.Context()
+	pier := credential(t, s, "quay", "192.0.2.0/24")
+	inherited := domain.Override{PlaceID: d.PlaceID, Key: domain.SettingCredential("snmp"), Value: strconv.FormatInt(pier.ID, 10)}
+	require.NoError(t, s.Overrides.Set(ctx, inherited, 0))
+	own := credential(t, s, "own", "192.0.2.1")
+	around, err := svc.Around(ctx, &s.Areas)
+	require.NoError(t, err)
+
+	talk := svc.Talks(around, d, nil)["snmp"]
+	assert.Equal(t, domain.Secret("quay"), talk.Secrets["community"], "that of its place, though nothing is set at the device")
+	assert.Empty(t, talk.Withheld)
+
+	e := domain.Endpoint{DeviceID: d.ID, Way: "snmp", Settings: map[string]string{"port": "1161"}}
+	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
+	assert.Equal(t, domain.Secret("quay"), talk.Secrets["community"])
+	assert.Equal(t, "1161", talk.Settings["port"])
+
+	e.CredentialID = own.ID
+	assert.Equal(t, domain.Secret("own"), svc.Talks(around, d, []domain.Endpoint{e})["snmp"].Secrets["community"])
+
+	e.Address = netip.MustParseAddr("203.0.113.9")
+	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
+	assert.Empty(t, talk.Secrets)
+	assert.Equal(t, "nothing was asked: the credential, set at the device itself, is not bound to 203.0.113.9", talk.Withheld)
+	e.CredentialID = 0
+	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
+	assert.Empty(t, talk.Secrets)
+	assert.Equal(t, "nothing was asked: the credential, set at the place Pier, is not bound to 203.0.113.9", talk.Withheld)
+	questions := svc.Questions(d, []domain.Fitting{{Kit: "reachability"}}, svc.Talks(around, d, []domain.Endpoint{e}), 1)
+	assert.Equal(t, talk.Withheld, questions[0].Withheld)
+	assert.NotContains(t, svc.Talks(around, d, nil), "tcp", "a way that takes none gets none")
+}
+
+func TestSeriesFollowTheStretch(t *testing.T) {
+	svc, s, d := setup(t)
+	ctx := t.Context()
+	fitted := []domain.Fitting{{DeviceID: d.ID, Kit: "reachability"}}
+	intervals := func() map[time.Duration]bool {
+		out := map[time.Duration]bool{}
+		stored, err := s.Series.Of(ctx, d.ID)
+		require.NoError(t, err)
+		for _, x := range stored {
+			out[x.Interval] = true
+		}
+		return out
+	}
+	have, err := svc.DeviceSeries(ctx, d.ID, fitted, nil, 2)
+	require.NoError(t, err)
+	require.NotEmpty(t, have)
+	assert.Equal(t, map[time.Duration]bool{30 * time.Second: true}, intervals(), "2 × 15 s")
+	have, err = svc.DeviceSeries(ctx, d.ID, fitted, have, 1)
+	require.NoError(t, err)
+	assert.Equal(t, 15*time.Second, have[0].Interval)
+	assert.Equal(t, map[time.Duration]bool{15 * time.Second: true}, intervals())
+	require.NoError(t, svc.Load(ctx))
+	_, err = svc.DeviceSeries(ctx, d.ID, fitted, have, 4)
+	require.NoError(t, err)
+	require.NoError(t, svc.Load(ctx), "kits that are loaded anew do not change what devices say")
+	assert.Equal(t, map[time.Duration]bool{time.Minute: true}, intervals())
+}
+
+func TestAChangedAddressTakesNoInheritedCredentialAlong(t *testing.T) {
+	svc, s, d := setup(t)
+	ctx := t.Context()
+	pier := credential(t, s, "quay", "192.0.2.0/24")
+	inherited := domain.Override{PlaceID: d.PlaceID, Key: domain.SettingCredential("snmp"), Value: strconv.FormatInt(pier.ID, 10)}
+	require.NoError(t, s.Overrides.Set(ctx, inherited, 0))
+	fit(t, s, d, domain.Fitting{Kit: "reachability"})
+	elsewhere := draftAt("203.0.113.9")
+	err := svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", elsewhere)
+	var wrong domain.FieldErrors
+	require.ErrorAs(t, err, &wrong)
+	const told = "“quay” is bound to 192.0.2.0/24, and 203.0.113.9 lies outside: type its secret again to send it there."
+	assert.Equal(t, told, wrong["secret"])
+	elsewhere.Secrets = domain.Secrets{"": "wrong"}
+	require.ErrorAs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", elsewhere), &wrong)
+	elsewhere.Secrets = domain.Secrets{"": "quay"}
+	require.NoError(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", elsewhere))
+}

@@ -1,0 +1,242 @@
+// Package settings is what is set at places and devices and holds for all below, until
+// one set lower takes its place.
+package settings
+
+import (
+	"context"
+	"strings"
+
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/store"
+)
+
+// Service is the use cases.
+type Service struct {
+	store *store.Store
+	desk  *act.Desk
+	kits  *collect.Service
+	// changed takes up what was changed of many devices.
+	changed func(context.Context) error
+}
+
+// New returns the service.
+func New(s *store.Store, desk *act.Desk, kits *collect.Service, changed func(context.Context) error) *Service {
+	return &Service{s, desk, kits, changed}
+}
+
+var (
+	changeAtPlace  = act.Deed{Name: "change a setting of a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
+	changeAtDevice = act.Deed{Name: "change a setting of a device", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
+)
+
+// Setting is something that can be set, and what holds at a place or a device.
+type Setting struct {
+	Key   domain.SettingKey `json:"key"`
+	Title string            `json:"title"`
+	Help  string            `json:"help"`
+	// Choices are what it can be, where that is a choice.
+	Choices []Choice `json:"-"`
+	inherit.Resolved
+	// Shown is the value as people read it, and Else what holds without what is set here.
+	Shown string `json:"shown"`
+	Else  string `json:"-"`
+	Here  bool   `json:"here"`
+	// PlaceID is the place, or that of the device.
+	PlaceID domain.ID `json:"-"`
+}
+
+// Choice is one of the values that a setting can be.
+type Choice struct{ Value, Label string }
+
+// site is a place or a device at which something is set, within the tree.
+type site struct {
+	inherit.Where
+	thing act.Thing
+}
+
+// override is what is set there.
+func (x site) override(key domain.SettingKey) domain.Override {
+	if x.Device != 0 {
+		return domain.Override{DeviceID: x.Device, Key: key}
+	}
+	return domain.Override{PlaceID: x.Place, Key: key}
+}
+
+// Of returns what holds at a place or a device, with where it comes from.
+func (s *Service) Of(ctx context.Context, who access.Actor, at inherit.Thing) ([]Setting, error) {
+	area := domain.AreaRun
+	if at.Device != 0 {
+		area = domain.AreaCollect
+	}
+	seen, err := s.desk.See(ctx, who, area)
+	if err != nil {
+		return nil, err
+	}
+	x, err := siteOf(ctx, &seen.Areas, at)
+	if err != nil {
+		return nil, err
+	}
+	return s.at(ctx, who, x)
+}
+
+// siteOf finds a place or a device.
+func siteOf(ctx context.Context, from *store.Areas, at inherit.Thing) (site, error) {
+	if at.Device != 0 {
+		d, err := from.Devices.One(ctx, at.Device)
+		return site{inherit.Where{Place: d.PlaceID, Device: d.ID}, act.Device(d)}, err
+	}
+	p, err := from.Places.One(ctx, at.Place)
+	return site{inherit.Where{Place: p.ID}, act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}}, err
+}
+
+func (s *Service) at(ctx context.Context, who access.Actor, x site) (out []Setting, err error) {
+	tree, err := s.store.Tree(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaRun, domain.AccessSee, place) })
+	for _, k := range s.kinds() {
+		if x.Device != 0 && !k.ofDevices {
+			continue
+		}
+		one := Setting{Key: k.key, Title: k.title, Help: k.help, Resolved: tree.Resolve(x.Place, x.Device, k.key, nil)}
+		one.PlaceID = x.Place
+		one.Here = one.Set && one.Thing == x.Itself()
+		if one.Shown, err = k.shown(ctx, who, one.Value); err != nil {
+			return nil, err
+		}
+		if len(one.Replaces) > 0 {
+			if one.Else, err = k.shown(ctx, who, one.Replaces[0].Value); err != nil {
+				return nil, err
+			}
+		}
+		if one.Why, err = s.worded(ctx, who, k, one.Resolved); err != nil {
+			return nil, err
+		}
+		if k.choices != nil {
+			if one.Choices, err = k.choices(ctx, who); err != nil {
+				return nil, err
+			}
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+// worded is a trace with the values that were replaced as people read them.
+func (s *Service) worded(ctx context.Context, who access.Actor, k kind, r inherit.Resolved) (why.Trace, error) {
+	out := r.Why
+	out.Question = "Where does “" + k.title + "” come from?"
+	out.Facts = append([]why.Fact(nil), out.Facts...)
+	for i, f := range out.Facts {
+		if f.Detail == "" {
+			continue
+		}
+		var err error
+		if out.Facts[i].Detail, err = k.shown(ctx, who, f.Detail); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+// Typed is a setting as it was typed.
+type Typed struct {
+	At    inherit.Thing
+	Key   domain.SettingKey
+	Value string // empty takes it away, so that what comes from above holds again
+	// Secrets are those of a credential, typed again: needed where devices lie outside of
+	// what it is bound to.
+	Secrets domain.Secrets
+}
+
+// Set sets something at a place or a device. Errors are by the fields “value” and “secret”.
+func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
+	deed := changeAtPlace
+	if t.At.Device != 0 {
+		deed = changeAtDevice
+	}
+	return s.desk.Do(ctx, who, deed, func(w *act.Work) error {
+		x, err := s.locked(ctx, w, t.At)
+		if err != nil {
+			return err
+		}
+		before, err := here(ctx, w.Areas, x)
+		if err != nil {
+			return err
+		}
+		k, err := s.keep(ctx, w, who, x, t)
+		if err != nil {
+			return err
+		}
+		after, err := here(ctx, w.Areas, x)
+		if err != nil {
+			return err
+		}
+		w.Note(x.thing, before, after)
+		if k.reloads {
+			w.Then(s.changed)
+		}
+		return nil
+	})
+}
+
+// locked is where something is set; nobody else changes it until the end.
+func (s *Service) locked(ctx context.Context, w *act.Work, at inherit.Thing) (site, error) {
+	if at.Device != 0 {
+		d, err := w.Device(at.Device)
+		return site{inherit.Where{Place: d.PlaceID, Device: d.ID}, act.Device(d)}, err
+	}
+	if _, err := w.Places.Lock(ctx, at.Place); err != nil {
+		return site{}, w.Missing(err)
+	}
+	if err := w.At(at.Place); err != nil {
+		return site{}, err
+	}
+	return siteOf(ctx, w.Areas, at)
+}
+
+// keep checks what was typed and stores it.
+func (s *Service) keep(ctx context.Context, w *act.Work, who access.Actor, x site, t Typed) (kind, error) {
+	k, ok := s.kind(t.Key, x)
+	if !ok {
+		return k, domain.FieldErrors{"value": "There is no such setting here."}
+	}
+	o := x.override(t.Key)
+	typed := strings.TrimSpace(t.Value)
+	if typed == "" {
+		return k, w.Overrides.Unset(ctx, o)
+	}
+	value, refers, err := k.read(ctx, w.Areas, who, x, typed)
+	if err != nil {
+		return k, err
+	}
+	o.Value = value
+	if k.holds != nil {
+		a, err := s.affected(ctx, w.Areas, x, o)
+		if err != nil {
+			return k, err
+		}
+		if err := k.holds(ctx, w, a, t.Secrets); err != nil {
+			return k, err
+		}
+	}
+	return k, w.Overrides.Set(ctx, o, refers)
+}
+
+// here is what is set at a place or a device itself, as it is noted.
+func here(ctx context.Context, from *store.Areas, x site) (map[domain.SettingKey]string, error) {
+	all, err := from.Overrides.All(ctx)
+	out := map[domain.SettingKey]string{}
+	for _, o := range all {
+		if (inherit.Thing{Place: o.PlaceID, Device: o.DeviceID}) == x.Itself() {
+			out[o.Key] = o.Value
+		}
+	}
+	return out, err
+}

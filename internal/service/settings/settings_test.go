@@ -1,0 +1,219 @@
+package settings_test
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/settings"
+	"tirelessowl/internal/store"
+	"tirelessowl/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+// world is Line (an organisation) with Pier (a site) in it, and two devices in the pier.
+type world struct {
+	*settings.Service
+	store      *store.Store
+	line, pier domain.ID
+	devices    []domain.Device
+	reloads    *int
+}
+
+func setup(t *testing.T) world {
+	t.Helper()
+	s := testkit.Store(t)
+	w := world{store: s, reloads: new(int)}
+	w.Service = settings.New(s, testkit.Desk(s), testkit.Kits(t, s), func(context.Context) error { *w.reloads++; return nil })
+	line, err := s.Places.Save(t.Context(), domain.Place{Name: "Line", Kind: domain.Organisation})
+	require.NoError(t, err)
+	pier, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site, ParentID: line.ID})
+	require.NoError(t, err)
+	w.line, w.pier = line.ID, pier.ID
+	for i := range 2 {
+		d := domain.Device{
+			PlaceID:   pier.ID,
+			Name:      fmt.Sprintf("np-sw-%d", i+1),
+			Address:   netip.AddrFrom4([4]byte{192, 0, 2, byte(i + 1)}),
+			CreatedAt: time.Now(),
+		}
+		d, err = s.Devices.Add(t.Context(), d, "", nil)
+		require.NoError(t, err)
+		require.NoError(t, s.Fittings.Fit(t.Context(), domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
+		w.devices = append(w.devices, d)
+	}
+	return w
+}
+
+// setting is what holds at a thing.
+func (w world) setting(t *testing.T, at inherit.Thing, key domain.SettingKey) settings.Setting {
+	t.Helper()
+	all, err := w.Of(t.Context(), testkit.Anyone, at)
+	require.NoError(t, err)
+	for _, x := range all {
+		if x.Key == key {
+			return x
+		}
+	}
+	t.Fatal("there is no such setting")
+	return settings.Setting{}
+}
+
+func (w world) set(t *testing.T, at inherit.Thing, key domain.SettingKey, value string) error {
+	return w.Set(t.Context(), testkit.Anyone, settings.Typed{At: at, Key: key, Value: value})
+}
+
+func (w world) snmp(t *testing.T, ranges string) string {
+	t.Helper()
+	c, err := w.store.Credentials.Add(t.Context(), domain.Credential{Name: "Fleet", Kind: "snmp-v2c", Ranges: ranges},
+		domain.Secrets{"community": "quay"})
+	require.NoError(t, err)
+	return strconv.FormatInt(c.ID, 10)
+}
+
+func TestSettingsHoldBelowUntilTheyAreOverridden(t *testing.T) {
+	w := setup(t)
+	line, pier := inherit.Place(w.line), inherit.Place(w.pier)
+	require.NoError(t, w.set(t, line, domain.SettingLeaveAlone, " 192.0.2.0/28, 192.0.2.200 "))
+	here := w.setting(t, pier, domain.SettingLeaveAlone)
+	assert.Equal(t, "192.0.2.0/28, 192.0.2.200", here.Shown)
+	assert.False(t, here.Here)
+	assert.Equal(t, "set at the place Line", here.Why.Answer)
+
+	require.NoError(t, w.set(t, pier, domain.SettingLeaveAlone, "192.0.2.7"))
+	here = w.setting(t, pier, domain.SettingLeaveAlone)
+	assert.True(t, here.Here)
+	assert.Equal(t, "192.0.2.7", here.Shown)
+	assert.Equal(t, "192.0.2.0/28, 192.0.2.200", here.Else)
+	require.NoError(t, w.set(t, pier, domain.SettingLeaveAlone, ""))
+	assert.False(t, w.setting(t, pier, domain.SettingLeaveAlone).Here)
+	assert.Zero(t, *w.reloads, "devices are asked as before")
+
+	for value, key := range map[string]domain.SettingKey{
+		"192.0.2.300": domain.SettingLeaveAlone,
+		",":           domain.SettingLeaveAlone,
+		"no-such":     domain.SettingGateway,
+		"x":           "colour",
+		"0":           domain.SettingStretch,
+		"7":           domain.SettingCredential("snmp"),
+		"8":           domain.SettingCredential("tcp"),
+	} {
+		assert.ErrorAs(t, w.set(t, pier, key, value), new(domain.FieldErrors), value)
+	}
+	entries, err := w.store.Audit.Find(t.Context(), domain.EntryFilter{Act: "change a setting of a place", Limit: 10})
+	require.NoError(t, err)
+	assert.Len(t, entries, 3)
+}
+
+func TestADeviceMayHaveAStretchOfItsOwn(t *testing.T) {
+	w := setup(t)
+	device := inherit.Device(w.devices[0].ID)
+	require.NoError(t, w.set(t, inherit.Place(w.line), domain.SettingStretch, "× 2"))
+	x := w.setting(t, device, domain.SettingStretch)
+	assert.Equal(t, "× 2", x.Shown)
+	assert.False(t, x.Here)
+	require.NoError(t, w.set(t, device, domain.SettingStretch, "0.50"))
+	x = w.setting(t, device, domain.SettingStretch)
+	assert.Equal(t, "× 0.5", x.Shown)
+	assert.Equal(t, "× 2", x.Else)
+	assert.True(t, x.Here)
+	assert.Equal(t, "Where does “Intervals of collecting” come from?", x.Why.Question)
+	assert.Equal(t, "× 2", x.Why.Facts[1].Detail)
+	assert.Equal(t, 2, *w.reloads)
+	assert.ErrorAs(t, w.set(t, device, domain.SettingLeaveAlone, "192.0.2.1"), new(domain.FieldErrors), "a device is no range")
+	for _, wrong := range []string{"0.01", "many", "-2"} {
+		assert.Equal(t, domain.FieldErrors{"value": "Must be a number from 0.1 to 100, such as 2 or 0.5."},
+			w.set(t, device, domain.SettingStretch, wrong))
+	}
+}
+
+func TestARehearsalTellsWhatAStretchCosts(t *testing.T) {
+	w := setup(t)
+	typed := settings.Typed{At: inherit.Place(w.line), Key: domain.SettingStretch, Value: "2"}
+	trace, err := w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "It would hold for 2 devices", trace.Answer)
+	// Two devices with two series each that are asked every 15 s: 2 × 2 × 5760 samples a
+	// day; the probe asks three times: 2 × 3 × 4 requests a minute.
+	assert.Equal(t, "24 → 12", trace.Facts[0].Detail, trace.Facts[0].Text)
+	assert.Equal(t, "23,040 → 11,520", trace.Facts[1].Detail, trace.Facts[1].Text)
+	assert.Equal(t, "Whether they answer is asked every 30 s", trace.Facts[3].Text)
+	assert.Equal(t, "every 15 s now", trace.Facts[3].Detail)
+	assert.False(t, w.setting(t, typed.At, typed.Key).Set, "nothing is changed")
+
+	require.NoError(t, w.set(t, inherit.Place(w.pier), domain.SettingStretch, "4"))
+	trace, err = w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "It would hold for 0 devices", trace.Answer)
+	assert.Equal(t, "What is set further down stays: at Pier", trace.Facts[0].Text)
+
+	typed.At, typed.Value = inherit.Place(w.pier), ""
+	trace, err = w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "6 → 24", trace.Facts[0].Detail, "what comes from above is the usual stretch")
+	typed.Value = "x"
+	_, err = w.Rehearse(t.Context(), testkit.Anyone, typed)
+	assert.ErrorAs(t, err, new(domain.FieldErrors))
+}
+
+func TestACredentialOnTheTreeGoesOnlyWhereItIsBound(t *testing.T) {
+	w := setup(t)
+	key, line := domain.SettingCredential("snmp"), inherit.Place(w.line)
+	typed := settings.Typed{At: line, Key: key, Value: w.snmp(t, "192.0.2.1")}
+	trace, err := w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "2 devices would be asked with it", trace.Answer)
+	assert.Equal(t, "It is not bound to the addresses of 1 device: its secret must be typed again", trace.Facts[0].Text)
+	assert.Equal(t, "np-sw-2 192.0.2.2", trace.Facts[0].Detail)
+
+	err = w.Set(t.Context(), testkit.Anyone, typed)
+	assert.Equal(t, domain.FieldErrors{
+		"secret": "“Fleet” is bound to 192.0.2.1, and 192.0.2.2 lies outside: type its secret again to send it there.",
+	}, err)
+	assert.False(t, w.setting(t, line, key).Set, "nothing is half done")
+	typed.Secrets = domain.Secrets{"": "quay"}
+	require.NoError(t, w.Set(t.Context(), testkit.Anyone, typed))
+	x := w.setting(t, inherit.Place(w.pier), key)
+	assert.Equal(t, "Fleet", x.Shown)
+	assert.Equal(t, "set at the place Line", x.Why.Answer)
+	all, err := w.store.Credentials.All(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, "192.0.2.1\n192.0.2.2", all[0].Ranges)
+}
+
+func TestRehearsalsOfWaysAndRanges(t *testing.T) {
+	w := setup(t)
+	line := inherit.Place(w.line)
+	trace, err := w.Rehearse(t.Context(), testkit.Anyone, settings.Typed{At: line, Key: domain.SettingGateway, Value: "np-sw-1"})
+	require.NoError(t, err)
+	assert.Equal(t, "While np-sw-1 does not answer, they are out of reach, and not down", trace.Facts[0].Text)
+	assert.Equal(t, "np-sw-1 itself is reached as the places further up say", trace.Facts[1].Text)
+	trace, err = w.Rehearse(t.Context(), testkit.Anyone, settings.Typed{At: line, Key: domain.SettingLeaveAlone, Value: "192.0.2.2/31"})
+	require.NoError(t, err)
+	assert.Equal(t, "Sweeps would leave 2 addresses alone", trace.Answer)
+	assert.Equal(t, "np-sw-2", trace.Facts[0].Detail)
+}
+
+func TestWhatWasSetIsSetBack(t *testing.T) {
+	w := setup(t)
+	line := inherit.Place(w.line)
+	require.NoError(t, w.set(t, line, domain.SettingGateway, "np-sw-1"))
+	require.NoError(t, w.set(t, line, domain.SettingStretch, "2"))
+	u := w.Undoing()["change a setting of a place"]
+	present, err := u.Present(t.Context(), testkit.Anyone, w.line)
+	require.NoError(t, err)
+	assert.Len(t, present, 2)
+	gateway := fmt.Sprint(w.devices[1].ID)
+	require.NoError(t, u.Put(t.Context(), testkit.Anyone, w.line, []byte(`{"gateway": "`+gateway+`"}`)))
+	assert.Equal(t, "np-sw-2", w.setting(t, line, domain.SettingGateway).Shown)
+	assert.False(t, w.setting(t, line, domain.SettingStretch).Set)
+}

@@ -1,0 +1,118 @@
+package device
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
+)
+
+// setupView is all that is set at a device.
+type setupView struct {
+	ID        domain.ID
+	Name      string
+	Endpoints []endpointForm
+	Kits      []kitForm
+	May       domain.Access
+}
+
+// Crumbs is the way to the page.
+func (v setupView) Crumbs() []ui.Crumb {
+	return []ui.Crumb{
+		{Title: "Watch", URL: "/"},
+		{Title: v.Name, URL: fmt.Sprintf("/devices/%d", v.ID)},
+		{Title: "Set-up"},
+	}
+}
+
+// Set are the kits that have something to set, Plain the titles of the others.
+func (v setupView) Set() (out []kitForm) {
+	for _, f := range v.Kits {
+		if len(f.Kit.Parameters) > 0 {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Plain are the titles of the kits that have nothing to set.
+func (v setupView) Plain() (out []string) {
+	for _, f := range v.Kits {
+		if len(f.Kit.Parameters) == 0 {
+			out = append(out, fmt.Sprintf("%s (version %d)", f.Kit.Title, f.Kit.Version))
+		}
+	}
+	return out
+}
+
+func (s Screen) setup(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	who := middleware.Who(r.Context())
+	d, _, err := s.Devices.Draft(r.Context(), who, id)
+	if err != nil {
+		return err
+	}
+	v := setupView{ID: id, Name: d.Name, May: who.Level(domain.AreaCollect, d.PlaceID)}
+	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
+		return err
+	}
+	fitted, err := s.Kits.FittedTo(r.Context(), who, id)
+	if err != nil {
+		return err
+	}
+	for _, x := range fitted {
+		v.Kits = append(v.Kits, kitForm{DeviceID: id, Kit: x.Kit, Values: x.Parameters, May: v.May})
+	}
+	return s.Render.Page(w, r, "device-setup", render.Frame{Title: "Set-up of " + d.Name, Area: domain.AreaWatch, Body: v})
+}
+
+// kitForm is a fitted kit with its parameters as they were typed.
+type kitForm struct {
+	DeviceID domain.ID
+	Kit      *kit.Kit
+	Values   map[string]string
+	Errors   domain.FieldErrors
+	Saved    bool
+	May      domain.Access
+}
+
+// Fields are the parameters of the kit as form fields.
+func (f kitForm) Fields() []ui.FieldView {
+	return ui.Fields(f.Kit.Name+"-", f.Kit.Parameters, f.Values, f.Errors)
+}
+
+func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	k, err := s.Kits.Kit(chi.URLParam(r, "kit"))
+	if err != nil {
+		return err
+	}
+	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: domain.AccessConfigure}
+	for _, p := range k.Parameters {
+		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
+	}
+	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values)
+	if errors.As(err, &f.Errors) {
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "kit", f)
+	}
+	if err != nil {
+		return err
+	}
+	f.Saved = true
+	return s.Render.Fragment(w, http.StatusOK, "device-setup", "kit", f)
+}
