@@ -14,10 +14,11 @@ func (a *api) incidents() {
 		Page
 		State    string `query:"state"     enum:"open,acknowledged,resolved" required:"false"`
 		DeviceID int64  `query:"device_id"`
+		Tag      string `query:"tag"`
 	}
 	add(a, domain.AreaRespond, domain.AccessSee, http.MethodGet, "/incidents", tag, "Incidents, newest first",
 		func(ctx context.Context, in *filter) (*Body[Items[domain.Incident]], error) {
-			f := domain.IncidentFilter{DeviceID: in.DeviceID, Limit: in.Limit, Offset: in.Offset}
+			f := domain.IncidentFilter{DeviceID: in.DeviceID, Tag: in.Tag, Limit: in.Limit, Offset: in.Offset}
 			if in.State != "" {
 				f.States = []domain.IncidentState{domain.IncidentState(in.State)}
 			}

@@ -23,12 +23,13 @@ type Rule struct {
 	Title     string          `json:"title"`
 	Runbook   string          `json:"runbook"`
 	Enabled   bool            `json:"enabled"`
+	Tags      *[]string       `json:"tags,omitempty"                doc:"They go along to its incidents; left out, they stay"`
 }
 
 func shown(r rule.Rule) (Rule, error) {
 	doc, err := rule.Document(r.Condition)
 	return Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Words: r.Words(),
-		Kind: r.Condition.Kind(), Condition: doc, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled}, err
+		Kind: r.Condition.Kind(), Condition: doc, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Tags: &r.Tags}, err
 }
 
 func (a *api) rules() {
@@ -94,6 +95,9 @@ func (a *api) rules() {
 			}
 			b := in.Body
 			r.Name, r.Title, r.Runbook, r.Enabled = b.Name, b.Title, b.Runbook, b.Enabled
+			if b.Tags != nil {
+				r.Tags = *b.Tags
+			}
 			if r, err = a.Judge.Decode(r, b.Kind, b.Condition); err != nil {
 				return nil, err
 			}

@@ -220,12 +220,31 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		return err
 	}
 	a.outbox.Start(ctx)
+	handler, err := a.Handler(drill)
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", a.Config.Listen)
+	if err != nil {
+		return fmt.Errorf("the screens: %w", err)
+	}
+	a.server = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16}
+	go func() {
+		if err := a.server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+			a.log.Error("the screens ended", "error", err)
+		}
+	}()
+	return nil
+}
+
+// Handler is the screens and the API. drill may be nil where there is no simulated estate.
+func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 	port := snmpPort
 	if drill != nil {
 		port = a.Config.DemoPort
 	}
 	running := run.New(a.Store, a.Desk, a.Engine, store.UsualKeep(a.Config.KeepDays), drill)
-	handler, err := web.New(web.Wiring{
+	return web.New(web.Wiring{
 		Desk:       a.Desk,
 		People:     a.People,
 		Places:     a.Places,
@@ -263,20 +282,6 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 			Log:      a.log,
 		}),
 	})
-	if err != nil {
-		return err
-	}
-	listener, err := net.Listen("tcp", a.Config.Listen)
-	if err != nil {
-		return fmt.Errorf("the screens: %w", err)
-	}
-	a.server = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16}
-	go func() {
-		if err := a.server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
-			a.log.Error("the screens ended", "error", err)
-		}
-	}()
-	return nil
 }
 
 // Stop ends everything within seconds, whatever the database does, and loses

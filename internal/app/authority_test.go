@@ -26,6 +26,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/service/transfer"
@@ -344,6 +345,9 @@ func calls(r running, running *run.Service, h held) []call {
 			got, err := r.Respond.Judged(c, w, []domain.Alert{{SeriesID: h.series}})
 			return []any{got.Series, got.Latest}, err
 		}},
+		{name: "respond.Repeats", lists: true, ask: func(c C, w A) (any, error) {
+			return both(r.Respond.Repeats(c, w, domain.IncidentFilter{Limit: 100}))
+		}},
 		{name: "respond.Acknowledge", ask: func(c C, w A) (any, error) { return done(r.Respond.Acknowledge(c, w, h.incident)) }},
 		{name: "respond.Comment", ask: func(c C, w A) (any, error) { return done(r.Respond.Comment(c, w, h.incident, "looking")) }},
 		{name: "respond.Retry", ask: func(c C, w A) (any, error) { return done(r.Respond.Retry(c, w, h.delivery)) }},
@@ -363,8 +367,8 @@ func calls(r running, running *run.Service, h held) []call {
 			name: "respond.SetPlanEnabled", whole: true,
 			ask: func(c C, w A) (any, error) { return done(r.Respond.SetPlanEnabled(c, w, 1, true)) },
 		},
-		{name: "respond.SetRecipients", whole: true, ask: func(c C, w A) (any, error) {
-			return done(r.Respond.SetRecipients(c, w, 1, "a@kittiwake.example", domain.LevelWarning))
+		{name: "respond.SetAudience", whole: true, ask: func(c C, w A) (any, error) {
+			return done(r.Respond.SetAudience(c, w, 1, respond.Audience{To: "a@kittiwake.example", From: domain.LevelWarning}))
 		}},
 		{name: "run.Figures", whole: true, ask: func(c C, w A) (any, error) { return done(second(running.Figures(c, w))) }},
 		{name: "run.Storage", whole: true, ask: func(c C, w A) (any, error) { return done(second(running.Storage(c, w))) }},

@@ -23,6 +23,8 @@ type Large struct {
 	// Days is how long the past is: a sample in five minutes for the last
 	// fortnight, one in a quarter of an hour before.
 	Days int
+	// Groups is how many groups each site has; the devices are in these then.
+	Groups int
 }
 
 const (
@@ -62,7 +64,16 @@ func (l *Large) BuildGrounds(ctx context.Context) (g Grounds, err error) {
 		if err != nil {
 			return g, err
 		}
-		g.sites = append(g.sites, p.ID)
+		if l.Groups == 0 {
+			g.sites = append(g.sites, p.ID)
+		}
+		for n := range l.Groups {
+			group, err := l.Store.Places.Save(ctx, domain.Place{ParentID: p.ID, Name: fmt.Sprintf("Berth %02d", n+1), Kind: domain.Group})
+			if err != nil {
+				return g, err
+			}
+			g.sites = append(g.sites, group.ID)
+		}
 	}
 	return g, nil
 }
@@ -72,7 +83,7 @@ func (l *Large) BuildDevice(ctx context.Context, g Grounds, i int, now time.Time
 	err = l.Store.InTx(ctx, func(tx *store.Areas) error {
 		d, err := tx.Devices.Add(
 			ctx,
-			domain.Device{PlaceID: g.sites[i%largeSites], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Kind: "switch",
+			domain.Device{PlaceID: g.sites[i%len(g.sites)], Name: fmt.Sprintf("fleet-%d", i), Address: l.At(i), Kind: "switch",
 				Vendor: vendorOf("BS-24"), Model: "BS-24", CreatedAt: now},
 			"",
 			nil,

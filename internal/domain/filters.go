@@ -75,8 +75,11 @@ type IncidentFilter struct {
 	States   []IncidentState
 	AtLeast  Level
 	DeviceID ID
+	Cause    string
 	Search   string
-	Sort     string // opened, level, device; with a leading "-" downwards
+	Tag      string         // one of its tags
+	Picked   *PickedDevices // nil for all
+	Sort     string         // opened, level, device; with a leading "-" downwards
 	Limit    int
 	Offset   int
 }

@@ -70,7 +70,9 @@ type Incident struct {
 	ResolvedAt     time.Time     `json:"resolved_at"`
 	ResolvedBy     string        `json:"resolved_by"`
 	Reopened       int           `json:"reopened"`
-	Why            why.Trace     `json:"why"`
+	// Tags are those that its device, its parts, readings and rules had when its alerts began.
+	Tags []string  `json:"tags"`
+	Why  why.Trace `json:"why"`
 }
 
 // Event is one entry of an incident's story.

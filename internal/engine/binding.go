@@ -226,7 +226,7 @@ func (b *binding) asWatched(s domain.Series, part string) estate.Series {
 	for _, sb := range b.sources {
 		if sb.kit.Name == s.Kit {
 			r, _ := sb.kit.Reading(s.Reading)
-			out.Reach = r.Purpose == kit.Reach
+			out.Reach, out.Tags = r.Purpose == kit.Reach, r.Tags
 		}
 	}
 	return out

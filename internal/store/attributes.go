@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"strings"
 
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 )
 
@@ -62,6 +64,30 @@ func (s Attributes) Named(ctx context.Context, name string, tag bool) ([]domain.
 	var rows []attributeRow
 	err := s.q(ctx).Where("name = ? AND tag = ? AND part_id IS NULL", name, tag).Find(&rows).Error
 	return each(rows, attributeRow.domain), err
+}
+
+// Picked are the devices for which holds what a search asks for: a tag, such as “#night”, or
+// an attribute, such as “role=standby”, of which a part of the value is enough. It is nil for
+// any other search.
+func (a Areas) Picked(ctx context.Context, search string) (*domain.PickedDevices, error) {
+	name, tag := strings.CutPrefix(search, "#")
+	name, value, attribute := strings.Cut(name, "=")
+	if tag == attribute || name == "" {
+		return nil, nil
+	}
+	set, err := a.Attributes.Named(ctx, name, tag)
+	if err != nil {
+		return nil, err
+	}
+	places, err := a.Places.All(ctx)
+	if err != nil {
+		return nil, err
+	}
+	value = strings.ToLower(value)
+	picked := inherit.NewAttributes(places, set).Pick(name, tag, func(v string) bool {
+		return tag || v != "" && strings.Contains(strings.ToLower(v), value)
+	})
+	return (*domain.PickedDevices)(&picked), nil
 }
 
 // Set sets attributes, in the place of those of the same names.

@@ -296,6 +296,13 @@ func (s Devices) Kinds(ctx context.Context) (out []string, err error) {
 	return out, s.q(ctx).Raw("SELECT DISTINCT kind FROM devices ORDER BY kind").Scan(&out).Error
 }
 
+// picked are the devices d that were picked by what holds for them.
+const picked = "((d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[])) OR d.id = ANY(?::bigint[]))"
+
+func pickedBy(p domain.PickedDevices) []any {
+	return []any{arrayOf(p.Places), arrayOf(p.Without), arrayOf(p.With)}
+}
+
 // deviceOrder are the orders of a list; the other way round for a leading "-".
 var deviceOrder = map[string]string{
 	"name": "d.name", "address": "d.address", "kind": "d.kind, d.name", "place": "p.name, d.name", "since": "d.health_since DESC, d.name",
@@ -317,12 +324,7 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 		)
 	}
 	if f.Picked != nil {
-		q = q.Where(
-			"(d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[])) OR d.id = ANY(?::bigint[])",
-			arrayOf(f.Picked.Places),
-			arrayOf(f.Picked.Without),
-			arrayOf(f.Picked.With),
-		)
+		q = q.Where(picked, pickedBy(*f.Picked)...)
 	}
 	if err := q.Count(&total).Error; err != nil {
 		return nil, 0, err

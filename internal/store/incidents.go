@@ -32,6 +32,7 @@ type incidentRow struct {
 	ResolvedAt     *time.Time
 	ResolvedBy     string
 	Reopened       int
+	Tags           []string  `gorm:"serializer:json"`
 	Why            why.Trace `gorm:"serializer:json"`
 }
 
@@ -43,7 +44,7 @@ func (r incidentRow) domain() domain.Incident {
 		OpenedAt: r.OpenedAt.UTC(), EpisodeAt: r.EpisodeAt.UTC(), AcknowledgedAt: orNever(r.AcknowledgedAt),
 		AcknowledgedBy: r.AcknowledgedBy,
 		RecoveredAt:    orNever(r.RecoveredAt), ResolvedAt: orNever(r.ResolvedAt),
-		ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Why: r.Why}
+		ResolvedBy: r.ResolvedBy, Reopened: r.Reopened, Tags: r.Tags, Why: r.Why}
 }
 
 // Save inserts an incident, or changes one that has an id.
@@ -66,6 +67,7 @@ func (s Incidents) Save(ctx context.Context, in domain.Incident) (domain.Inciden
 		ResolvedAt:     moment(in.ResolvedAt),
 		ResolvedBy:     in.ResolvedBy,
 		Reopened:       in.Reopened,
+		Tags:           orNone(in.Tags),
 		Why:            in.Why,
 	}
 	err := s.q(ctx).Save(&row).Error
@@ -150,20 +152,34 @@ var incidentOrder = map[string]string{
 	"title": "title", "-title": "title DESC", "state": "state, opened_at DESC", "-state": "state DESC, opened_at DESC",
 }
 
-// Find returns incidents, newest first unless sorted otherwise, and how many match in all.
-func (s Incidents) Find(ctx context.Context, f domain.IncidentFilter) ([]domain.Incident, int64, error) {
-	order, ok := incidentOrder[f.Sort]
-	if !ok {
-		order = "opened_at DESC"
-	}
+// filtered are the incidents that a filter picks.
+func (s Incidents) filtered(ctx context.Context, f domain.IncidentFilter) *gorm.DB {
 	q := s.q(ctx).Model(&incidentRow{})
 	q = when(q, len(f.States) > 0, "state IN ?", f.States)
 	q = when(q, f.AtLeast > 0, "level >= ?", int(f.AtLeast))
 	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
+	q = when(q, f.Cause != "", "cause = ?", f.Cause)
+	q = when(q, f.Tag != "", "tags @> jsonb_build_array(?::text)", f.Tag)
+	if f.Picked != nil {
+		q = q.Where("device_id IN (SELECT d.id FROM all_devices d WHERE "+picked+")", pickedBy(*f.Picked)...)
+	}
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("title ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?)", like, like)
+		q = q.Where("(title ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?))", like, like)
 	}
+	return q
+}
+
+func orderOf(f domain.IncidentFilter) string {
+	if order, ok := incidentOrder[f.Sort]; ok {
+		return order + ", id DESC"
+	}
+	return "opened_at DESC, id DESC"
+}
+
+// Find returns incidents, newest first unless sorted otherwise, and how many match in all.
+func (s Incidents) Find(ctx context.Context, f domain.IncidentFilter) ([]domain.Incident, int64, error) {
+	q := s.filtered(ctx, f)
 	var total int64
 	if err := q.Count(&total).Error; err != nil {
 		return nil, 0, err
@@ -172,7 +188,43 @@ func (s Incidents) Find(ctx context.Context, f domain.IncidentFilter) ([]domain.
 		q = q.Limit(f.Limit).Offset(f.Offset)
 	}
 	var rows []incidentRow
-	err := q.Order(order + ", id DESC").Find(&rows).Error
+	err := q.Order(orderOf(f)).Find(&rows).Error
 	out, err := told(ctx, s.area, each(rows, incidentRow.domain), err, whyOfIncident)
+	return out, total, err
+}
+
+// Repeated is the newest of the incidents of one device and cause.
+type Repeated struct {
+	domain.Incident
+	// Times is how many of them there are, and FirstAt when the oldest was opened.
+	Times   int
+	FirstAt time.Time
+}
+
+// FindRepeated is Find with one row for all incidents of a device and cause.
+func (s Incidents) FindRepeated(ctx context.Context, f domain.IncidentFilter) ([]Repeated, int64, error) {
+	const folded = "i.*, count(*) OVER (PARTITION BY device_id, cause) AS times, " +
+		"min(opened_at) OVER (PARTITION BY device_id, cause) AS first_at, " +
+		"row_number() OVER (PARTITION BY device_id, cause ORDER BY opened_at DESC, id DESC) AS nth"
+	newest := s.q(ctx).Table("(?) AS x", s.filtered(ctx, f).Table("incidents i").Select(folded)).Where("nth = 1")
+	var total int64
+	if err := newest.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
+	var rows []struct {
+		Newest  incidentRow `gorm:"embedded"`
+		Times   int
+		FirstAt time.Time
+	}
+	err := newest.Order(orderOf(f)).Limit(f.Limit).Offset(f.Offset).Find(&rows).Error
+	incidents := make([]domain.Incident, len(rows))
+	for i, r := range rows {
+		incidents[i] = r.Newest.domain()
+	}
+	incidents, err = told(ctx, s.area, incidents, err, whyOfIncident)
+	out := make([]Repeated, len(incidents))
+	for i, in := range incidents {
+		out[i] = Repeated{in, rows[i].Times, rows[i].FirstAt.UTC()}
+	}
 	return out, total, err
 }

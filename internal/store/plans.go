@@ -14,12 +14,13 @@ type planRow struct {
 	Name    string
 	Enabled bool
 	Steps   []plan.Step `gorm:"serializer:json"`
+	Tags    []string    `gorm:"serializer:json"`
 }
 
 func (planRow) TableName() string { return "plans" }
 
 func (r planRow) domain() plan.Plan {
-	return plan.Plan{ID: r.ID, Name: r.Name, Enabled: r.Enabled, Steps: r.Steps}
+	return plan.Plan{ID: r.ID, Name: r.Name, Enabled: r.Enabled, Steps: r.Steps, Tags: orNil(r.Tags)}
 }
 
 // All returns the response plans.
@@ -31,7 +32,7 @@ func (s Plans) All(ctx context.Context) ([]plan.Plan, error) {
 
 // Save inserts a plan, or changes one that has an id.
 func (s Plans) Save(ctx context.Context, p plan.Plan) (plan.Plan, error) {
-	row := planRow{p.ID, p.Name, p.Enabled, append([]plan.Step{}, p.Steps...)}
+	row := planRow{p.ID, p.Name, p.Enabled, append([]plan.Step{}, p.Steps...), orNone(p.Tags)}
 	err := s.q(ctx).Save(&row).Error
 	return row.domain(), known(err)
 }

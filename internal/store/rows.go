@@ -69,6 +69,22 @@ func collect[T any](rows *sql.Rows, err error, scan func(*sql.Rows) (T, error)) 
 
 // arrayOf writes ids as PostgreSQL reads an array: GORM would make a list of
 // parameters out of a slice.
+// orNone is a list that is stored as an empty one, where there is none.
+func orNone(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+// orNil is an empty list as it was before it was stored.
+func orNil(list []string) []string {
+	if len(list) == 0 {
+		return nil
+	}
+	return list
+}
+
 func arrayOf(ids []domain.ID) string {
 	return "{" + strings.Trim(strings.Join(strings.Fields(fmt.Sprint(ids)), ","), "[]") + "}"
 }

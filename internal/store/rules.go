@@ -29,6 +29,7 @@ type ruleRow struct {
 	Runbook   string
 	Cause     string
 	Enabled   bool
+	Tags      []string `gorm:"serializer:json"`
 	Version   int
 }
 
@@ -37,7 +38,8 @@ func (ruleRow) TableName() string { return "rules" }
 func (r ruleRow) domain() (rule.Rule, error) {
 	c, err := kinds.All.Decode(r.Kind, []byte(r.Condition))
 	return rule.Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Condition: c,
-		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled, Version: r.Version}, err
+		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled, Tags: orNil(r.Tags),
+		Version: r.Version}, err
 }
 
 // All returns all rules, ordered by kit and name.
@@ -94,6 +96,7 @@ func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 		Runbook:   r.Runbook,
 		Cause:     r.Cause,
 		Enabled:   r.Enabled,
+		Tags:      orNone(r.Tags),
 		Version:   r.Version + 1,
 	}
 	if err := known(s.q(ctx).Save(&row).Error); err != nil {

@@ -36,6 +36,8 @@ type Series struct {
 	// Reach marks the series that tells whether the device answers: the share
 	// of requests that were lost, in %.
 	Reach bool
+	// Tags are those of its reading.
+	Tags []string `json:",omitempty"`
 }
 
 // Judged is a rule's change of level on a series.

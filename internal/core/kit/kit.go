@@ -157,6 +157,8 @@ type Reading struct {
 	// Text is true for a reading whose values are texts.
 	Text    bool
 	Purpose Purpose
+	// Tags go along to the incidents that rules on it lead to.
+	Tags []string
 	// Always is true for a reading that is stored when there is no answer
 	// too (the loss is 100 % then).
 	Always bool

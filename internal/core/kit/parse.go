@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -73,6 +74,7 @@ type file struct {
 		Text      bool
 		Purpose   Purpose
 		Always    bool
+		Tags      []string
 	}
 	Rules  []fileRule
 	Charts []Chart
@@ -108,6 +110,7 @@ type fileRule struct {
 	Cause   string
 	Runbook string
 	Enabled *bool
+	Tags    []string
 	Kinds   map[string]any `yaml:",inline"`
 }
 
@@ -171,7 +174,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 				r.Only,
 				r.LeaveOut,
 			}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional,
-			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always})
+			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always, Tags: tag.Union(r.Tags)})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
 }
@@ -286,7 +289,7 @@ func (r fileRule) rule(k *Kit, kinds rule.Kinds) (out rule.Rule, err error) {
 		return out, fmt.Errorf("it needs exactly one condition, under the name of its kind; it has %d", len(r.Kinds))
 	}
 	out = rule.Rule{Key: r.Key, Name: r.Name, Kit: k.Name, Reading: r.Reading, Unit: reading.Unit, Title: r.Title, Runbook: r.Runbook,
-		Cause: cmp.Or(r.Cause, r.Key), Enabled: r.Enabled == nil || *r.Enabled}
+		Cause: cmp.Or(r.Cause, r.Key), Enabled: r.Enabled == nil || *r.Enabled, Tags: tag.Union(r.Tags)}
 	for name, doc := range r.Kinds {
 		if out.Condition, err = conditionOf(kinds, name, doc, reading); err != nil {
 			return out, err
@@ -368,6 +371,11 @@ func (k *Kit) check() (problems []error) {
 	for _, r := range k.Readings {
 		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Uptime, Traffic, Filling}, r.Purpose) {
 			bad("reading %q: there is no purpose %q", r.Key, r.Purpose)
+		}
+	}
+	for _, r := range k.Readings {
+		if i := slices.IndexFunc(r.Tags, func(name string) bool { return !tag.Valid(name) }); i >= 0 {
+			bad("reading %q: %q is no tag", r.Key, r.Tags[i])
 		}
 	}
 	for _, c := range k.Charts {

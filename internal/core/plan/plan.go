@@ -4,7 +4,9 @@ package plan
 import (
 	"fmt"
 	"slices"
+	"strings"
 
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
@@ -15,6 +17,9 @@ type Plan struct {
 	Name    string    `json:"name"`
 	Enabled bool      `json:"enabled"`
 	Steps   []Step    `json:"steps"`
+	// Tags are those of the incidents that it is for, one of them being enough; it is for all
+	// incidents where there are none.
+	Tags []string `json:"tags,omitempty"`
 }
 
 // Step says when to tell whom, through which channel.
@@ -36,14 +41,16 @@ type Event struct {
 	// Level is that of the incident now for trouble, and the worst of the episode
 	// for all else: what ends or eases concerns those who heard of the worst.
 	Level domain.Level
+	// Tags are those of the incident.
+	Tags []string
 }
 
 // EventOf is what a plan is asked about when something happens to an incident.
 func EventOf(kind domain.EventKind, in domain.Incident) Event {
 	if kind.Trouble() {
-		return Event{kind, in.Level}
+		return Event{kind, in.Level, in.Tags}
 	}
-	return Event{kind, in.Worst}
+	return Event{kind, in.Worst, in.Tags}
 }
 
 // Past is what the plan did before for the incident.
@@ -104,6 +111,11 @@ func Decide(p Plan, ev Event, past Past) ([]Action, why.Trace) {
 		t.Because("The response plan “"+p.Name+"” is switched off", "", why.To("plan", p.ID))
 		return nil, t
 	}
+	if reason, is := p.isFor(ev); !is {
+		t.Answer = "nobody"
+		t.Because("The response plan “"+p.Name+"” is not for it", reason, why.To("plan", p.ID))
+		return nil, t
+	}
 	var actions []Action
 	for _, step := range p.Steps {
 		recipients, reason := step.recipients(ev, past)
@@ -123,6 +135,18 @@ func Decide(p Plan, ev Event, past Past) ([]Action, why.Trace) {
 		t.Answer = "1 delivery"
 	}
 	return actions, t
+}
+
+// isFor tells whether the plan is for an incident, and why not.
+func (p Plan) isFor(ev Event) (reason string, is bool) {
+	if len(p.Tags) == 0 || tag.Shared(p.Tags, ev.Tags) != "" {
+		return "", true
+	}
+	has := "has none"
+	if len(ev.Tags) > 0 {
+		has = "has #" + strings.Join(ev.Tags, ", #")
+	}
+	return "it is for incidents with #" + strings.Join(p.Tags, " or #") + "; this one " + has, false
 }
 
 // recipients returns who a step tells, or none and the reason.

@@ -66,26 +66,30 @@ func TestDecide(t *testing.T) {
 			To:      []string{a, b},
 		},
 	)
-	actions, _ := Decide(acked, Event{domain.EventAcknowledged, warning}, toldA)
+	actions, _ := Decide(acked, Event{Kind: domain.EventAcknowledged, Level: warning}, toldA)
 	assert.Equal(t, []string{"ack " + a, "ack " + b}, keys(actions), "those who were told of the trouble hear of this, too")
 	for name, c := range map[string]struct {
 		ev   Event
 		past Past
 		want []string
 	}{
-		"a notice tells nobody": {Event{domain.EventAlert, domain.LevelNotice}, Past{}, nil},
-		"a warning mails":       {Event{domain.EventAlert, warning}, Past{}, []string{"mail " + a, "mail " + b}},
+		"a notice tells nobody": {Event{Kind: domain.EventAlert, Level: domain.LevelNotice}, Past{}, nil},
+		"a warning mails":       {Event{Kind: domain.EventAlert, Level: warning}, Past{}, []string{"mail " + a, "mail " + b}},
 		"critical also opens a ticket": {
-			Event{domain.EventAlert, critical}, Past{}, []string{"mail " + a, "mail " + b, "ticket desk"},
+			Event{Kind: domain.EventAlert, Level: critical}, Past{}, []string{"mail " + a, "mail " + b, "ticket desk"},
 		},
-		"the same level is not told twice": {Event{domain.EventAlert, warning}, toldA, []string{"mail " + b}},
+		"the same level is not told twice": {Event{Kind: domain.EventAlert, Level: warning}, toldA, []string{"mail " + b}},
 		"a worse level is": {
-			Event{domain.EventRaised, critical}, toldA, []string{"mail " + a, "mail " + b, "ticket desk"},
+			Event{Kind: domain.EventRaised, Level: critical}, toldA, []string{"mail " + a, "mail " + b, "ticket desk"},
 		},
-		"never a second ticket":              {Event{domain.EventRaised, critical}, withTicket, []string{"mail " + a, "mail " + b}},
-		"recovery to those told only":        {Event{domain.EventRecovered, warning}, toldA, []string{"back " + a}},
-		"recovery notes the ticket":          {Event{domain.EventRecovered, critical}, withTicket, []string{"note desk", "back " + a}},
-		"nobody told: nobody hears recovery": {Event{domain.EventRecovered, domain.LevelNotice}, Past{}, nil},
+		"never a second ticket": {
+			Event{Kind: domain.EventRaised, Level: critical}, withTicket, []string{"mail " + a, "mail " + b},
+		},
+		"recovery to those told only": {Event{Kind: domain.EventRecovered, Level: warning}, toldA, []string{"back " + a}},
+		"recovery notes the ticket": {
+			Event{Kind: domain.EventRecovered, Level: critical}, withTicket, []string{"note desk", "back " + a},
+		},
+		"nobody told: nobody hears recovery": {Event{Kind: domain.EventRecovered, Level: domain.LevelNotice}, Past{}, nil},
 	} {
 		actions, trace := Decide(shore(), c.ev, c.past)
 		assert.Equal(t, c.want, keys(actions), name)
@@ -158,25 +162,43 @@ func TestPastIsThatOfTheEpisode(t *testing.T) {
 }
 
 func TestSilenceIsExplained(t *testing.T) {
-	_, trace := Decide(shore(), Event{domain.EventAlert, domain.LevelNotice}, Past{})
+	_, trace := Decide(shore(), Event{Kind: domain.EventAlert, Level: domain.LevelNotice}, Past{})
 	assert.Contains(t, trace.Facts[0].Detail, "acts from warning on")
 	off := shore()
 	off.Enabled = false
-	actions, trace := Decide(off, Event{domain.EventAlert, critical}, Past{})
+	actions, trace := Decide(off, Event{Kind: domain.EventAlert, Level: critical}, Past{})
 	assert.Empty(t, actions)
 	require.Len(t, trace.Facts, 1)
 	assert.Contains(t, trace.Facts[0].Text, "switched off")
 	empty := Plan{Enabled: true, Steps: []Step{{Title: "x", On: []domain.EventKind{domain.EventAlert}, Kind: domain.DeliverMessage}}}
-	_, trace = Decide(empty, Event{domain.EventAlert, critical}, Past{})
+	_, trace = Decide(empty, Event{Kind: domain.EventAlert, Level: critical}, Past{})
 	assert.Contains(t, trace.Facts[0].Detail, "no recipient")
 }
 
 func TestTheAnswerCountsTheDeliveries(t *testing.T) {
 	for level, want := range map[domain.Level]string{domain.LevelNotice: "0 deliveries", warning: "2 deliveries"} {
-		_, trace := Decide(shore(), Event{domain.EventAlert, level}, Past{})
+		_, trace := Decide(shore(), Event{Kind: domain.EventAlert, Level: level}, Past{})
 		assert.Equal(t, want, trace.Answer)
 	}
 	one := Plan{Enabled: true, Steps: shore().Steps[1:2]}
-	_, trace := Decide(one, Event{domain.EventAlert, critical}, Past{})
+	_, trace := Decide(one, Event{Kind: domain.EventAlert, Level: critical}, Past{})
 	assert.Equal(t, "1 delivery", trace.Answer)
+}
+
+func TestAPlanMayBeForSomeTags(t *testing.T) {
+	p := Plan{ID: 4, Name: "Night", Enabled: true, Tags: []string{"ferry stop", "night"}, Steps: Usual(1, 0, "a@kittiwake.example")}
+	ev := Event{Kind: domain.EventAlert, Level: domain.LevelCritical}
+	actions, trace := Decide(p, ev, Past{})
+	assert.Empty(t, actions)
+	assert.Equal(t, "nobody", trace.Answer)
+	assert.Equal(t, "it is for incidents with #ferry stop or #night; this one has none", trace.Facts[0].Detail)
+	ev.Tags = []string{"day", "spare"}
+	_, trace = Decide(p, ev, Past{})
+	assert.Equal(t, "it is for incidents with #ferry stop or #night; this one has #day, #spare", trace.Facts[0].Detail)
+	ev.Tags = []string{"day", "night"}
+	actions, _ = Decide(p, ev, Past{})
+	assert.NotEmpty(t, actions, "one is enough")
+	p.Tags = nil
+	actions, _ = Decide(p, Event{Kind: domain.EventAlert, Level: domain.LevelCritical}, Past{})
+	assert.NotEmpty(t, actions, "without tags it is for all")
 }

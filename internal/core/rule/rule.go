@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -32,6 +33,8 @@ type Rule struct {
 	Runbook string `json:"runbook"`
 	Cause   string `json:"cause"`
 	Enabled bool   `json:"enabled"`
+	// Tags go along to the incidents that it leads to.
+	Tags []string `json:"tags,omitempty"`
 	// Version counts its changes; a change may name the one that it was made of.
 	Version int `json:"version"`
 }
@@ -224,6 +227,9 @@ func (r Rule) Validate() domain.FieldErrors {
 	}
 	if strings.TrimSpace(r.Name) == "" {
 		errs["name"] = "Give the rule a name."
+	}
+	if _, problem := tag.Read(strings.Join(r.Tags, ",")); problem != "" {
+		errs["tags"] = problem
 	}
 	return errs
 }

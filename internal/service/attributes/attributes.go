@@ -8,11 +8,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -125,21 +125,16 @@ type Change struct {
 func (c *Change) check() domain.FieldErrors {
 	c.Name, c.Value = strings.TrimSpace(c.Name), strings.TrimSpace(c.Value)
 	errs := domain.FieldErrors{}
-	named := c.Name != "" && utf8.RuneCountInString(c.Name) <= domain.MostAttributeName
-	if !named || !printable(c.Name) || strings.ContainsAny(c.Name, "=#,") {
+	if !tag.Valid(c.Name) {
 		errs["name"] = fmt.Sprintf("A name has 1 to %d characters, without = # and commas.", domain.MostAttributeName)
 	}
-	if !printable(c.Value) || utf8.RuneCountInString(c.Value) > domain.MostAttributeValue {
+	if !tag.Printable(c.Value) || utf8.RuneCountInString(c.Value) > domain.MostAttributeValue {
 		errs["value"] = fmt.Sprintf("A value has at most %d characters, on one line.", domain.MostAttributeValue)
 	}
 	if c.Tag && c.Value != "" {
 		errs["value"] = "A tag has no value."
 	}
 	return errs
-}
-
-func printable(s string) bool {
-	return utf8.ValidString(s) && !strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) })
 }
 
 // Set changes the attributes of a thing. Errors are by field: name, value.

@@ -19,11 +19,12 @@ type noted struct {
 	Title     string          `json:"title"`
 	Runbook   string          `json:"runbook"`
 	Enabled   bool            `json:"enabled"`
+	Tags      []string        `json:"tags,omitempty"`
 }
 
 func notedOf(r rule.Rule) (noted, error) {
 	document, err := rule.Document(r.Condition)
-	return noted{r.Name, r.Condition.Kind(), document, r.Title, r.Runbook, r.Enabled}, err
+	return noted{r.Name, r.Condition.Kind(), document, r.Title, r.Runbook, r.Enabled, r.Tags}, err
 }
 
 // Undoing is how what was done to rules is undone, by deed.
@@ -52,7 +53,7 @@ func (s *Service) put(ctx context.Context, who access.Actor, id domain.ID, docum
 	if r, err = s.Decode(r, cmp.Or(n.Kind, r.Condition.Kind()), n.Condition); err != nil {
 		return err
 	}
-	r.Name, r.Title, r.Runbook, r.Enabled = n.Name, n.Title, n.Runbook, n.Enabled
+	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = n.Name, n.Title, n.Runbook, n.Enabled, n.Tags
 	_, err = s.Save(ctx, who, r)
 	return err
 }

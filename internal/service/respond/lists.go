@@ -2,9 +2,12 @@ package respond
 
 import (
 	"context"
+	"strings"
+	"time"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
@@ -22,21 +25,30 @@ func (s *Service) Incidents(ctx context.Context, who access.Actor, f domain.Inci
 	if err != nil {
 		return nil, 0, err
 	}
+	if err := understand(ctx, seen, &f); err != nil {
+		return nil, 0, err
+	}
 	found, total, err := seen.Incidents.Find(ctx, f)
 	if err != nil || len(found) == 0 {
 		return nil, total, err
 	}
+	out, err := listed(ctx, seen, found)
+	return out, total, err
+}
+
+// listed adds what a list shows of incidents besides.
+func listed(ctx context.Context, seen *store.Seen, found []domain.Incident) ([]Listed, error) {
 	ids, devices := make([]domain.ID, len(found)), make([]domain.ID, len(found))
 	for i, in := range found {
 		ids[i], devices[i] = in.ID, in.DeviceID
 	}
 	names, err := seen.Devices.Names(ctx, devices)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	tickets, err := seen.Tickets.Find(ctx, ids, len(ids))
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	by := make(map[domain.ID]*domain.Ticket, len(tickets))
 	for _, t := range tickets {
@@ -46,7 +58,56 @@ func (s *Service) Incidents(ctx context.Context, who access.Actor, f domain.Inci
 	for i, in := range found {
 		out[i] = Listed{in, names[in.DeviceID], by[in.ID]}
 	}
+	return out, nil
+}
+
+// Repeated is an incident with how often the same came before.
+type Repeated struct {
+	Listed
+	Times   int
+	FirstAt time.Time
+}
+
+// Repeats returns incidents with one row for all of a device and cause, the newest, and how
+// many such rows match in all.
+func (s *Service) Repeats(ctx context.Context, who access.Actor, f domain.IncidentFilter) ([]Repeated, int64, error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := understand(ctx, seen, &f); err != nil {
+		return nil, 0, err
+	}
+	found, total, err := seen.Incidents.FindRepeated(ctx, f)
+	if err != nil || len(found) == 0 {
+		return nil, total, err
+	}
+	incidents := make([]domain.Incident, len(found))
+	for i, x := range found {
+		incidents[i] = x.Incident
+	}
+	rows, err := listed(ctx, seen, incidents)
+	if err != nil {
+		return nil, 0, err
+	}
+	out := make([]Repeated, len(rows))
+	for i, row := range rows {
+		out[i] = Repeated{row, found[i].Times, found[i].FirstAt}
+	}
 	return out, total, nil
+}
+
+// understand makes of a search such as “#night” one for a tag of incidents, and of one such
+// as “role=standby” one for devices for which that holds.
+func understand(ctx context.Context, seen *store.Seen, f *domain.IncidentFilter) (err error) {
+	if name, is := strings.CutPrefix(f.Search, "#"); is && tag.Valid(name) {
+		f.Search, f.Tag = "", name
+		return nil
+	}
+	if f.Picked, err = seen.Picked(ctx, f.Search); f.Picked != nil {
+		f.Search = ""
+	}
+	return err
 }
 
 // Alerts returns alerts, newest first; open tells whether only lasting ones are wanted.

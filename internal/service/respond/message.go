@@ -47,6 +47,7 @@ func (m message) write(url string, in domain.Incident, ev domain.Event) (subject
 		line("Until", m.at.UTC().Format(clock)+", "+plain(units.Span(m.at.Sub(m.since))))
 	}
 	line("Before", times(m.before))
+	line("Tags", strings.Join(in.Tags, ", "))
 	if ev.Kind != domain.EventRecovered {
 		line("Asking", plain(m.met))
 		line("To do", m.runbook)

@@ -9,6 +9,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -117,10 +118,23 @@ func (s *Service) firstFor(channels []domain.Channel, kind domain.DeliveryKind) 
 // everyone is the recipient of channels that have none of their own.
 const everyone = "everyone"
 
-// SetRecipients changes who the message steps of a plan tell, and from which
-// level on.
-func (s *Service) SetRecipients(ctx context.Context, who access.Actor, id domain.ID, text string, from domain.Level) error {
+// Audience is whom a plan tells of what.
+type Audience struct {
+	To   string // the recipients, with commas between
+	From domain.Level
+	// Tags are those of the incidents that the plan is for, with commas between; empty for all.
+	Tags string
+}
+
+// SetAudience changes for which incidents a plan is, who its message steps tell, and from
+// which level on. Errors are by field: to, tags.
+func (s *Service) SetAudience(ctx context.Context, who access.Actor, id domain.ID, a Audience) error {
 	return s.changePlan(ctx, who, id, func(tx *store.Areas, p *plan.Plan) error {
+		tags, problem := tag.Read(a.Tags)
+		if problem != "" {
+			return domain.FieldErrors{"tags": problem}
+		}
+		p.Tags = tags
 		for i := range p.Steps {
 			x := &p.Steps[i]
 			if x.Kind != domain.DeliverMessage || x.OnlyTold {
@@ -130,11 +144,11 @@ func (s *Service) SetRecipients(ctx context.Context, who access.Actor, id domain
 			if err != nil {
 				return err
 			}
-			to, errs := plan.Recipients(text, one)
+			to, errs := plan.Recipients(a.To, one)
 			if len(errs) > 0 {
 				return errs
 			}
-			x.To, x.AtLeast = to, from
+			x.To, x.AtLeast = to, a.From
 		}
 		return nil
 	})

@@ -31,9 +31,16 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	}
 	id := plans[0].ID
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SetRecipients(ctx, testkit.Anyone, id, "nobody, a@kittiwake.example", domain.LevelNotice), &fields)
+	nobody := respond.Audience{To: "nobody, a@kittiwake.example", From: domain.LevelNotice}
+	require.ErrorAs(t, svc.SetAudience(ctx, testkit.Anyone, id, nobody), &fields)
 	assert.Contains(t, fields["to"], "nobody")
-	require.NoError(t, svc.SetRecipients(ctx, testkit.Anyone, id, "a@kittiwake.example; b@kittiwake.example", domain.LevelNotice))
+	audience := respond.Audience{To: "a@kittiwake.example; b@kittiwake.example", From: domain.LevelNotice, Tags: "a=b"}
+	assert.ErrorContains(t, svc.SetAudience(ctx, testkit.Anyone, id, audience), "is no tag")
+	audience.Tags = "#night, ferry stop"
+	require.NoError(t, svc.SetAudience(ctx, testkit.Anyone, id, audience))
+	tagged, err := svc.Plans(ctx, testkit.Anyone)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"ferry stop", "night"}, tagged[0].Tags)
 	plans, err = svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	told := 0
@@ -44,7 +51,7 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, told, "recovery goes to those who were told")
-	assert.ErrorIs(t, svc.SetRecipients(ctx, testkit.Anyone, 999, "a@kittiwake.example", domain.LevelNotice), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetAudience(ctx, testkit.Anyone, 999, audience), domain.ErrNotFound)
 	assert.ErrorIs(t, svc.SetPlanEnabled(ctx, testkit.Anyone, 999, true), domain.ErrNotFound)
 }
 

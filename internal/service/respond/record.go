@@ -12,7 +12,9 @@ import (
 	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/incident"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -64,7 +66,7 @@ func (s *Service) Record(ctx context.Context, number int64, found estate.Result)
 				return err
 			}
 		}
-		r := recording{Service: s, tx: tx, watched: map[domain.ID]bool{}}
+		r := recording{Service: s, tx: tx, watched: map[domain.ID]bool{}, tagged: map[domain.ID]inherit.Attributes{}}
 		for _, j := range found.Judged {
 			if err := r.judged(ctx, j); err != nil {
 				return fmt.Errorf("%s on %s: %w", j.Rule.Name, j.Device.Name, err)
@@ -89,6 +91,8 @@ type recording struct {
 	tx          *store.Areas
 	transitions []domain.Transition
 	watched     map[domain.ID]bool
+	places      []domain.Place
+	tagged      map[domain.ID]inherit.Attributes // of devices and their parts, by device
 }
 
 // isWatched tells whether a device is there still: what was judged just before it
@@ -179,6 +183,11 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 		}
 		in.Worst = max(in.Worst, in.Level)
 	}
+	tags, err := r.tags(ctx, j)
+	if err != nil {
+		return err
+	}
+	in.Tags = tag.Union(in.Tags, tags)
 	if in, err = r.tx.Incidents.Save(ctx, in); err != nil {
 		return err
 	}
@@ -203,6 +212,32 @@ func (r *recording) open(ctx context.Context, j estate.Judged) error {
 	}
 	// The plan is asked about an alert that joins too: its level may be new.
 	return r.tell(ctx, in, j, alert.ID, kind, title, j.Reason())
+}
+
+// tags are those of an alert: of its rule and its reading, and what holds for its device
+// and its part.
+func (r *recording) tags(ctx context.Context, j estate.Judged) ([]string, error) {
+	all, known := r.tagged[j.Device.ID]
+	if !known {
+		set, err := r.tx.Attributes.Along(ctx, j.Device.PlaceID, j.Device.ID)
+		if err != nil {
+			return nil, err
+		}
+		if r.places == nil {
+			if r.places, err = r.tx.Places.All(ctx); err != nil {
+				return nil, err
+			}
+		}
+		all = inherit.NewAttributes(r.places, set)
+		r.tagged[j.Device.ID] = all
+	}
+	var held []string
+	for _, a := range all.Of(inherit.Where{Place: j.Device.PlaceID, Device: j.Device.ID, Part: j.Series.PartID}) {
+		if a.Tag {
+			held = append(held, a.Name)
+		}
+	}
+	return tag.Union(j.Rule.Tags, j.Series.Tags, held), nil
 }
 
 // change moves a lasting alert to another level.

@@ -5,11 +5,9 @@ import (
 	"context"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"tirelessowl/internal/core/access"
-	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/ribbon"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
@@ -293,8 +291,11 @@ func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Ti
 	if out.Kinds, err = s.store.Devices.Kinds(ctx); err != nil {
 		return out, err
 	}
-	if err := s.pick(ctx, &f, places); err != nil {
+	if f.Picked, err = s.store.Picked(ctx, f.Search); err != nil {
 		return out, err
+	}
+	if f.Picked != nil {
+		f.Search = ""
 	}
 	found, total, err := s.store.Devices.Find(ctx, f)
 	if err != nil || len(found) == 0 {
@@ -311,26 +312,6 @@ func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Ti
 		out.Rows = append(out.Rows, Device{d, past.of(d.ID, d.Health, now)})
 	}
 	return out, err
-}
-
-// pick understands a search for a tag, such as “#night”, or an attribute, such as
-// “role=standby”; of the latter a part of the value is enough.
-func (s looking) pick(ctx context.Context, f *domain.DeviceFilter, places []domain.Place) error {
-	name, tag := strings.CutPrefix(f.Search, "#")
-	name, value, attribute := strings.Cut(name, "=")
-	if tag == attribute || name == "" {
-		return nil
-	}
-	set, err := s.store.Attributes.Named(ctx, name, tag)
-	if err != nil {
-		return err
-	}
-	value = strings.ToLower(value)
-	picked := inherit.NewAttributes(places, set).Pick(name, tag, func(v string) bool {
-		return tag || v != "" && strings.Contains(strings.ToLower(v), value)
-	})
-	f.Search, f.Picked = "", (*domain.PickedDevices)(&picked)
-	return nil
 }
 
 func (s looking) count(ctx context.Context, o *Overview) error {

@@ -18,6 +18,8 @@ type FieldView struct {
 	Value string
 	// Rows is how many lines are shown where several may be typed; 0 for one line.
 	Rows int
+	// Mono is true for what is better read in letters of one width, such as addresses.
+	Mono bool
 	// Options are what may be chosen, where that is not described.
 	Options []Option
 	Error   string

@@ -48,7 +48,7 @@ func (v formView) PlaceField() ui.FieldView {
 func (v formView) RangesField() ui.FieldView {
 	const help = "Networks, ranges and single addresses, IPv4 or IPv6, separated by commas or lines."
 	f := ui.TypedLines("sweep-", "ranges", "Addresses to try", v.Draft.Ranges, 3, help, v.Errors["ranges"])
-	f.Default = "192.0.2.0/24, 198.51.100.1-198.51.100.40"
+	f.Mono, f.Default = true, "192.0.2.0/24, 198.51.100.1-198.51.100.40"
 	return f
 }
 

@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -69,6 +71,7 @@ type listView struct {
 	Show     string
 	Rows     []rowView
 	State, Q string
+	Each     bool // a row for each of several alike
 	ui.Paging
 	ui.Sorting
 }
@@ -77,19 +80,27 @@ type listView struct {
 func (v listView) Bar() ui.FilterBar {
 	return ui.FilterBar{
 		Path: "/incidents", Target: "incident-table", Search: v.Q,
-		Placeholder: "Title or device", Label: "Filter incidents",
-		Hidden: []ui.Pair{{A: "state", B: v.State}},
+		Placeholder: "Title, device, #tag …", Label: "Filter incidents",
+		Flags:  []ui.FilterFlag{{Name: "each", Label: "each one", Set: v.Each}},
+		Hidden: []ui.Pair{{A: "state", B: v.State}, {A: "sort", B: v.Sort}},
 	}
 }
 
-type rowView struct{ respond.Listed }
+type rowView struct{ respond.Repeated }
+
+// Alike leads to all incidents of the same device and cause.
+func (v rowView) Alike() string {
+	return fmt.Sprintf("%s?state=all&each=1&device=%d&cause=%s", listPath, v.DeviceID, url.QueryEscape(v.Cause))
+}
 
 // Lasted is how long the present or last episode lasted.
-func (v rowView) Lasted() time.Duration {
-	if v.State == domain.IncidentResolved {
-		return v.ResolvedAt.Sub(v.EpisodeAt)
+func (v rowView) Lasted() time.Duration { return lasted(v.Incident) }
+
+func lasted(in domain.Incident) time.Duration {
+	if in.State == domain.IncidentResolved {
+		return in.ResolvedAt.Sub(in.EpisodeAt)
 	}
-	return time.Since(v.EpisodeAt)
+	return time.Since(in.EpisodeAt)
 }
 
 const pageSize = 50
@@ -99,6 +110,8 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 	page := ui.PageNumber(q)
 	v := listView{Show: "list", State: q.Get("state"), Q: q.Get("q"), Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")}}
 	f := domain.IncidentFilter{Search: v.Q, Sort: v.Sort, Limit: pageSize, Offset: page * pageSize}
+	v.Each, f.Cause = q.Get("each") != "", q.Get("cause")
+	f.DeviceID, _ = strconv.ParseInt(q.Get("device"), 10, 64)
 	switch v.State {
 	case "all":
 	case "resolved":
@@ -107,7 +120,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		v.State = "open"
 		f.States = []domain.IncidentState{domain.IncidentOpen, domain.IncidentAcknowledged}
 	}
-	rows, total, err := s.Respond.Incidents(r.Context(), middleware.Who(r.Context()), f)
+	rows, total, err := s.rows(r, f, v.Each)
 	if err != nil {
 		return err
 	}
@@ -119,6 +132,19 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return s.Render.Fragment(w, http.StatusOK, "incident", "incident-table", v)
 	}
 	return s.Render.Page(w, r, "incident", render.Frame{Title: "Incidents", Area: domain.AreaRespond, Tab: listPath, Body: v})
+}
+
+// rows are incidents, those that came again and again as one row or each by itself.
+func (s Screen) rows(r *http.Request, f domain.IncidentFilter, each bool) (out []respond.Repeated, total int64, err error) {
+	who := middleware.Who(r.Context())
+	if !each {
+		return s.Respond.Repeats(r.Context(), who, f)
+	}
+	found, total, err := s.Respond.Incidents(r.Context(), who, f)
+	for _, x := range found {
+		out = append(out, respond.Repeated{Listed: x, Times: 1, FirstAt: x.OpenedAt})
+	}
+	return out, total, err
 }
 
 type pageView struct {
@@ -169,7 +195,7 @@ func (s Screen) view(r *http.Request) (pageView, error) {
 		return pageView{}, err
 	}
 	v := pageView{Show: "page", In: in, May: who.Level(domain.AreaRespond, in.Device.PlaceID), Story: story(in)}
-	v.Lasted = rowView{respond.Listed{Incident: in.Incident}}.Lasted()
+	v.Lasted = lasted(in.Incident)
 	return v, s.present(r, &v)
 }
 

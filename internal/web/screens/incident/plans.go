@@ -2,12 +2,14 @@ package incident
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"strings"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/plan"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
@@ -65,13 +67,32 @@ type plansView struct {
 
 // planForm is who a plan's messages go to, as it was typed.
 type planForm struct {
-	ID      domain.ID
-	To      string
-	From    domain.Level
-	Levels  []domain.Level
-	Problem string
-	Saved   bool
-	May     domain.Access
+	ID     domain.ID
+	To     string
+	From   domain.Level
+	Tags   string
+	Levels []domain.Level
+	Errors domain.FieldErrors
+	Saved  bool
+	May    domain.Access
+}
+
+// ToField is where the recipients are typed.
+func (f planForm) ToField() ui.FieldView {
+	return ui.Typed(fmt.Sprintf("plan-%d-", f.ID), "to", "Messages go to", f.To, "", f.Errors["to"])
+}
+
+// FromField is where it is chosen from which level on.
+func (f planForm) FromField() ui.FieldView {
+	return ui.Chosen(fmt.Sprintf("plan-%d-", f.ID), "from", "From level", f.From.String(), f.LevelOptions(), "", "")
+}
+
+// TagsField is where it is typed for which incidents the plan is.
+func (f planForm) TagsField() ui.FieldView {
+	const help = "One of them is enough; an incident has those of its device, part, reading and rule."
+	out := ui.Typed(fmt.Sprintf("plan-%d-", f.ID), "tags", "Only for incidents with the tags", f.Tags, help, f.Errors["tags"])
+	out.Default = "all incidents"
+	return out
 }
 
 // LevelOptions are the levels from which on messages can be sent.
@@ -86,7 +107,14 @@ func (f planForm) LevelOptions() (out []ui.Option) {
 func (v plansView) Form(p plan.Plan) *planForm {
 	for _, step := range p.Steps {
 		if step.Kind == domain.DeliverMessage && !step.OnlyTold {
-			return &planForm{ID: p.ID, To: strings.Join(step.To, ", "), From: step.AtLeast, Levels: levels, May: v.May}
+			return &planForm{
+				ID:     p.ID,
+				To:     strings.Join(step.To, ", "),
+				From:   step.AtLeast,
+				Tags:   strings.Join(p.Tags, ", "),
+				Levels: levels,
+				May:    v.May,
+			}
 		}
 	}
 	return nil
@@ -99,14 +127,13 @@ func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	f := planForm{ID: id, To: r.PostFormValue("to"), Levels: levels, May: middleware.Who(r.Context()).Level(domain.AreaRespond, 0)}
+	f := planForm{ID: id, To: r.PostFormValue("to"), Tags: r.PostFormValue("tags"), Levels: levels}
+	f.May = middleware.Who(r.Context()).Level(domain.AreaRespond, 0)
 	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
 		f.From = domain.LevelWarning
 	}
-	err = s.Respond.SetRecipients(r.Context(), middleware.Who(r.Context()), id, f.To, f.From)
-	var fields domain.FieldErrors
-	if errors.As(err, &fields) {
-		f.Problem = fields["to"]
+	err = s.Respond.SetAudience(r.Context(), middleware.Who(r.Context()), id, respond.Audience{To: f.To, From: f.From, Tags: f.Tags})
+	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "plan-form", f)
 	}
 	if err != nil {

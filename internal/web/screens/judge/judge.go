@@ -7,9 +7,11 @@ import (
 	"io/fs"
 	"maps"
 	"net/http"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/watch"
@@ -86,6 +88,7 @@ type form struct {
 	Title     string            `form:"title"`
 	Runbook   string            `form:"runbook"`
 	Enabled   bool              `form:"enabled"`
+	Tags      string            `form:"tags"`
 	Version   int               `form:"version"`
 	Condition map[string]string // values of the fields of its kind
 }
@@ -104,6 +107,27 @@ type editView struct {
 	Meanwhile string
 	May       domain.Access
 	Rehearsal *judge.Rehearsal
+}
+
+// NameField is where its name is typed.
+func (v editView) NameField() ui.FieldView {
+	return ui.Typed("rule-", "name", "Name", v.Form.Name, "", v.Errors["name"])
+}
+
+// TitleField is where it is typed what its alerts are called.
+func (v editView) TitleField() ui.FieldView {
+	return ui.Typed("rule-", "title", "Alerts are called", v.Form.Title, "{device} and {part} stand for the names.", v.Errors["title"])
+}
+
+// RunbookField is where it is typed what to do.
+func (v editView) RunbookField() ui.FieldView {
+	return ui.TypedLines("rule-", "runbook", "What to do", v.Form.Runbook, 2, "", v.Errors["runbook"])
+}
+
+// TagsField is where its tags are typed.
+func (v editView) TagsField() ui.FieldView {
+	const help = "With commas between. Its incidents have them, and plans may be for some tags only."
+	return ui.Typed("rule-", "tags", "Tags", v.Form.Tags, help, v.Errors["tags"])
 }
 
 // Other are the problems that belong to no single field.
@@ -125,7 +149,8 @@ func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.Field
 
 func (s Screen) formOf(r rule.Rule) form {
 	_, _, values := s.Judge.Form(r)
-	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Version: r.Version, Condition: values}
+	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Version: r.Version, Condition: values,
+		Tags: strings.Join(r.Tags, ", ")}
 }
 
 // read takes the form; what is wrong becomes an error at its field.
@@ -142,6 +167,10 @@ func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.Fi
 	x := old
 	x.Name, x.Title, x.Runbook, x.Enabled, x.Version = f.Name, f.Title, f.Runbook, f.Enabled, f.Version
 	x, errs := s.Judge.Read(x, f.Condition)
+	tags, problem := tag.Read(f.Tags)
+	if x.Tags = tags; problem != "" {
+		errs["tags"] = problem
+	}
 	for field, problem := range x.Validate() {
 		if errs[field] == "" {
 			errs[field] = problem
