@@ -5,7 +5,7 @@ OWL = bin/owl
 LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.js' 'internal/web/ui/css/*.css' 'e2e/*.mjs' 'tools/*.mjs' package.json
 
 .PHONY: help demo demo-large demo-reset serve build assets test lint \
-  test-go test-race test-faults test-e2e faults bench compare bench-store mutants screenshots setup setup-test clean
+  test-go test-race test-faults test-e2e faults bench compare crowd bench-store mutants screenshots setup setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -64,6 +64,9 @@ bench: setup build ## measure; prints a table and writes bench.json
 
 compare: setup assets ## measure another commit and this one in turn, and tell the ratios (BASE=c33f0c1 PAIRS=10)
 	@node tools/compare.mjs $(BASE) $(PAIRS)
+
+crowd: setup-test build ## let 40 people and programs and 2 browsers use 10,000 devices at once; takes a quarter of an hour
+	@go run -tags gosnmp_nodebug ./cmd/crowd
 
 bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
 	@go run ./cmd/bench-store

@@ -125,6 +125,30 @@ for (const [theme, part, some, rules] of [
   });
 }
 
+test('a list shows the columns that one wants, and stays sorted while it is narrowed', async ({ page }) => {
+  const problems = watchConsole(page);
+  await signIn(page);
+  await page.goto('/devices?sort=-name');
+  const place = page.locator('#device-table th', { hasText: 'Place' });
+  await expect(place).toBeVisible();
+  await page.getByText('columns', { exact: true }).click();
+  await page.getByLabel('Place', { exact: true }).uncheck();
+  await expect(place).toBeHidden();
+  await page.getByLabel('Filter devices').fill('np-');
+  await expect(page).toHaveURL(/sort=-name/);
+  await expect(page.locator('#device-table tbody a.name').first()).toContainText('np-');
+  await expect(place).toBeHidden();
+  await page.reload();
+  await expect(place).toBeHidden();
+  await page.getByText('columns', { exact: true }).click();
+  await page.getByLabel('Place', { exact: true }).check();
+  await expect(place).toBeVisible();
+  await page.goto('/run/places?q=pier');
+  await expect(page.getByRole('link', { name: 'North Pier' })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Sandhaven' })).toHaveCount(0);
+  expect(problems).toEqual([]);
+});
+
 test('a phone can read and acknowledge', async ({ browser }) => {
   const context = await browser.newContext({ viewport: { width: 390, height: 844 } });
   const page = await context.newPage();

@@ -59,14 +59,14 @@ func (a *api) sweeps() {
 		func(ctx context.Context, in *ByID) (*Body[domain.Sweep], error) {
 			return one(a.Find.Sweep(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AreaFind, domain.AccessConfigure, http.MethodPost, "/sweeps/{id}/start", tag, "Start a sweep",
+	add(a, domain.AreaFind, domain.AccessOperate, http.MethodPost, "/sweeps/{id}/start", tag, "Start a sweep",
 		func(ctx context.Context, in *ByID) (*Body[domain.Sweep], error) {
 			if err := a.Find.Start(ctx, caller(ctx), in.ID); err != nil {
 				return nil, err
 			}
 			return one(a.Find.Sweep(ctx, caller(ctx), in.ID))
 		})
-	add(a, domain.AreaFind, domain.AccessConfigure, http.MethodPost, "/sweeps/{id}/stop", tag, "Stop a sweep; its finds stay",
+	add(a, domain.AreaFind, domain.AccessOperate, http.MethodPost, "/sweeps/{id}/stop", tag, "Stop a sweep; its finds stay",
 		func(ctx context.Context, in *ByID) (*Body[domain.Sweep], error) {
 			if err := a.Find.Stop(ctx, caller(ctx), in.ID); err != nil {
 				return nil, err

@@ -55,3 +55,9 @@ func TestFieldErrors(t *testing.T) {
 	var fields FieldErrors
 	assert.True(t, errors.As(err, &fields))
 }
+
+func TestTheRunsOfAScope(t *testing.T) {
+	assert.Equal(t, [][2]ID{{1, 3}, {5, 5}, {7, 8}}, Only(8, 1, 2, 7, 3, 5, 5).Runs())
+	assert.Empty(t, Only().Runs())
+	assert.Empty(t, Everywhere().Runs())
+}

@@ -56,13 +56,26 @@ const (
 // HealthOf returns the health that trouble of the given level means.
 func HealthOf(l Level) Health { return Health(l.String()) }
 
-// badness orders health for "worst first".
-var badness = map[Health]int{
-	Critical: 7, Warning: 6, Unreachable: 5, Notice: 4, Unknown: 3, Maintenance: 2, Paused: 1, Fine: 0,
+// Badness orders health for "worst first": 0 for fine up to 7 for critical.
+func (h Health) Badness() int {
+	switch h {
+	case Critical:
+		return 7
+	case Warning:
+		return 6
+	case Unreachable:
+		return 5
+	case Notice:
+		return 4
+	case Unknown:
+		return 3
+	case Maintenance:
+		return 2
+	case Paused:
+		return 1
+	}
+	return 0
 }
-
-// Badness returns 0 for fine up to 7 for critical.
-func (h Health) Badness() int { return badness[h] }
 
 // Worse returns the worse of two states of health.
 func Worse(a, b Health) Health {

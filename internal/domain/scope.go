@@ -13,6 +13,7 @@ type Scope struct {
 	all    bool
 	places map[ID]bool
 	list   string
+	runs   [][2]ID
 }
 
 // Everywhere is the whole tree.
@@ -30,6 +31,11 @@ func Only(places ...ID) Scope {
 			b.WriteByte(',')
 		}
 		b.WriteString(strconv.FormatInt(id, 10))
+		if n := len(s.runs); n > 0 && s.runs[n-1][1]+1 == id {
+			s.runs[n-1][1] = id
+		} else {
+			s.runs = append(s.runs, [2]ID{id, id})
+		}
 	}
 	s.list = b.String()
 	return s
@@ -46,6 +52,9 @@ func (s Scope) Has(place ID) bool { return s.all || s.places[place] }
 
 // Places are the places, in no order; none for the whole tree.
 func (s Scope) Places() []ID { return slices.Collect(maps.Keys(s.places)) }
+
+// Runs are the ids of the places as runs of neighbours, from first to last, in order.
+func (s Scope) Runs() [][2]ID { return s.runs }
 
 // List is the ids of the places, ordered, with commas between them: the same
 // scopes have the same list. It is empty for the whole tree.

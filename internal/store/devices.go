@@ -326,14 +326,30 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	if f.Picked != nil {
 		q = q.Where(picked, pickedBy(*f.Picked)...)
 	}
-	if err := q.Count(&total).Error; err != nil {
-		return nil, 0, err
-	}
 	order, ok := deviceOrder[f.Sort]
 	if !ok {
 		order = badness + " DESC, d.name"
 	}
+	if f.Search != "" { // to look through all of them once is enough
+		ids, err := manyIDs(q, "d.id", order)
+		if err != nil {
+			return nil, 0, err
+		}
+		shown := ids[min(f.Offset, len(ids)):min(f.Offset+f.Limit, len(ids))]
+		out, err := s.inOrder(ctx, shown)
+		return out, int64(len(ids)), err
+	}
+	if err := q.Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
 	rows, err := q.Select(deviceColumns).Order(order).Limit(f.Limit).Offset(f.Offset).Rows()
 	out, err = collect(rows, err, scanDevice)
 	return out, total, err
+}
+
+// inOrder returns the given devices in their order.
+func (s Devices) inOrder(ctx context.Context, ids []domain.ID) ([]domain.Device, error) {
+	rows, err := s.q(ctx).Raw("SELECT "+deviceColumns+` FROM unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)
+		JOIN devices d ON d.id = o.id ORDER BY o.place`, arrayOf(ids)).Rows()
+	return collect(rows, err, scanDevice)
 }

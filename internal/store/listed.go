@@ -34,13 +34,18 @@ type ListedValue struct {
 }
 
 var valueOrder = map[string]string{
-	"device": "d.name, p.id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id",
+	"device": "d.name, s.part_id NULLS FIRST, s.id", "-device": "d.name DESC, s.id", "reading": "s.name, d.name, s.id",
 	"-reading": "s.name DESC, d.name, s.id",
 }
 
-// Listed returns newest values over all devices, and how many match.
+// MostCounted is up to how many newest values are counted: to count all of hundreds of
+// thousands takes longer than to show a page of them.
+const MostCounted = 10_000
+
+// Listed returns newest values over all devices, and how many match; one more than
+// MostCounted stands for any more.
 func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue, int64, error) {
-	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id").Joins("LEFT JOIN parts p ON p.id = s.part_id")
+	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id")
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
 	q = when(q, f.State != "" && f.State != domain.KeptApart, "s.state = ?", f.State)
@@ -53,18 +58,23 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 	}
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)
+		q = q.Joins("LEFT JOIN parts p ON p.id = s.part_id").Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)
 	}
 	var total int64
 	order, byName := valueOrder[f.Sort]
 	switch column := f.Sort; {
 	case byName, column != "value" && column != "-value" && column != "age" && column != "-age":
-		if err := q.Count(&total).Error; err != nil {
+		few := q.Session(&gorm.Session{}).Select("1").Limit(MostCounted + 1)
+		if err := s.q(ctx).Table("(?) AS few", few).Count(&total).Error; err != nil {
 			return nil, 0, err
 		}
-		q = q.Order(cmp.Or(order, valueOrder["device"])).Limit(f.Limit).Offset(f.Offset)
+		var ids []domain.ID
+		if err := q.Order(cmp.Or(order, valueOrder["device"])).Limit(f.Limit).Offset(f.Offset).Pluck("s.id", &ids).Error; err != nil {
+			return nil, 0, err
+		}
+		q = s.inOrder(ctx, ids)
 	default: // newest values are in memory: the order is made there
-		ids, err := manyIDs(q)
+		ids, err := manyIDs(q, "s.id", "")
 		if err != nil {
 			return nil, 0, err
 		}
@@ -110,11 +120,14 @@ func (s Values) fillTexts(ctx context.Context, rows []ListedValue) error {
 	return err
 }
 
-// manyIDs reads the ids of all series that a query picks as one value: with
+// manyIDs reads the ids of all that a query picks as one value, in an order where one is given: with
 // tens of thousands of them, rows would take several times as long.
-func manyIDs(q *gorm.DB) ([]domain.ID, error) {
+func manyIDs(q *gorm.DB, id, order string) ([]domain.ID, error) {
 	var text string
-	if err := q.Select("coalesce(string_agg(s.id::text, ','), '')").Row().Scan(&text); err != nil {
+	if order != "" {
+		order = " ORDER BY " + order
+	}
+	if err := q.Select("coalesce(string_agg(" + id + "::text, ','" + order + "), '')").Row().Scan(&text); err != nil {
 		return nil, err
 	}
 	ids := make([]domain.ID, 0, strings.Count(text, ",")+1)
@@ -164,8 +177,13 @@ func (s Values) page(ctx context.Context, ids []domain.ID, f domain.ValueFilter)
 	for _, k := range keys[min(f.Offset, len(keys)):min(f.Offset+f.Limit, len(keys))] {
 		shown = append(shown, k.id)
 	}
+	return s.inOrder(ctx, shown)
+}
+
+// inOrder asks for the given series in their order.
+func (s Values) inOrder(ctx context.Context, ids []domain.ID) *gorm.DB {
 	return s.q(ctx).
-		Table("unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)", arrayOf(shown)).
+		Table("unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)", arrayOf(ids)).
 		Joins("JOIN series s ON s.id = o.id").
 		Joins("JOIN devices d ON d.id = s.device_id").
 		Joins("LEFT JOIN parts p ON p.id = s.part_id").

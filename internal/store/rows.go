@@ -67,8 +67,6 @@ func collect[T any](rows *sql.Rows, err error, scan func(*sql.Rows) (T, error)) 
 	return out, rows.Err()
 }
 
-// arrayOf writes ids as PostgreSQL reads an array: GORM would make a list of
-// parameters out of a slice.
 // orNone is a list that is stored as an empty one, where there is none.
 func orNone(list []string) []string {
 	if list == nil {
@@ -85,6 +83,8 @@ func orNil(list []string) []string {
 	return list
 }
 
+// arrayOf writes ids as PostgreSQL reads an array: GORM would make a list of
+// parameters out of a slice.
 func arrayOf(ids []domain.ID) string {
 	return "{" + strings.Trim(strings.Join(strings.Fields(fmt.Sprint(ids)), ","), "[]") + "}"
 }

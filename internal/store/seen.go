@@ -5,10 +5,12 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
 
 	"tirelessowl/internal/domain"
@@ -29,7 +31,7 @@ func (s *Store) Seen(scope domain.Scope) *Seen {
 	// With a context the session has a statement of its own: that of the whole
 	// database must not be touched.
 	db := s.db.Session(&gorm.Session{NewDB: true, Context: context.Background()})
-	db.Statement.ConnPool = scopedPool{db.Statement.ConnPool, "{" + scope.List() + "}"}
+	db.Statement.ConnPool = newScopedPool(db.Statement.ConnPool, scope)
 	areas := areasFrom(area{db, true}, s.keys)
 	return &Seen{areas, Values{areas.area, s.Samples, s.Words}}
 }
@@ -39,7 +41,32 @@ func (s *Store) Seen(scope domain.Scope) *Seen {
 // everywhere in the statement, so that no query can forget it.
 type scopedPool struct {
 	gorm.ConnPool
-	places string // an array as PostgreSQL reads it
+	within *strings.Replacer // puts conditions in the place of {place_id} and {id}
+	places string            // an array as PostgreSQL reads it; empty where the conditions say it all
+}
+
+// mostRuns is up to how many runs of neighbours the places are written out as: that is
+// estimated and checked fastest. Places that were made together are neighbours.
+const mostRuns = 16
+
+func newScopedPool(under gorm.ConnPool, scope domain.Scope) scopedPool {
+	if len(scope.Runs()) > mostRuns {
+		const among = " = ANY($P::bigint[])"
+		return scopedPool{under, strings.NewReplacer("{place_id}", "place_id"+among, "{id}", "id"+among), "{" + scope.List() + "}"}
+	}
+	return scopedPool{under, strings.NewReplacer("{place_id}", inRuns("place_id", scope), "{id}", inRuns("id", scope)), ""}
+}
+
+// inRuns is the condition that an id is one of a scope.
+func inRuns(id string, scope domain.Scope) string {
+	if scope.None() {
+		return "false"
+	}
+	var any []string
+	for _, run := range scope.Runs() {
+		any = append(any, fmt.Sprintf("%s BETWEEN %d AND %d", id, run[0], run[1]))
+	}
+	return "(" + strings.Join(any, " OR ") + ")"
 }
 
 // errOnlyReads is told where something would be changed through what is seen.
@@ -62,17 +89,22 @@ func (p scopedPool) QueryRowContext(ctx context.Context, query string, args ...a
 	return p.ConnPool.QueryRowContext(ctx, query, args...)
 }
 
+// planned lets the database plan such a statement each time, knowing the places: a plan for
+// any places at all takes them for few.
+const planned = pgx.QueryExecModeCacheDescribe
+
 func (p scopedPool) scoped(query string, args []any) (string, []any) {
-	out, bound := scopedText(query, len(args)+1)
-	if bound {
-		args = append(slices.Clone(args), p.places)
+	text := p.within.Replace(scopedText(query))
+	if p.places != "" && strings.Contains(text, "$P") {
+		text = strings.ReplaceAll(text, "$P", "$"+strconv.Itoa(len(args)+1))
+		args = slices.Concat([]any{planned}, args, []any{p.places})
 	}
-	return out, args
+	return text, args
 }
 
 // Of what belongs to a device, an incident, a series or a sweep the place is theirs.
 const (
-	atPlace    = "place_id IN (SELECT unnest($P::bigint[]))"
+	atPlace    = "{place_id}"
 	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + ")"
 	ofIncident = "incident_id IN (SELECT id FROM public.incidents WHERE " + ofDevice + ")"
 	ofSeries   = "series_id IN (SELECT id FROM public.series WHERE " + ofDevice + ")"
@@ -102,7 +134,7 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 	"version, CASE WHEN " +
 	behindSeen + " THEN behind_id END AS behind_id, friendly"
 
-// within are the rows of each table that belong to the places $P. What belongs to
+// within are the rows of each table that belong to the places of the scope. What belongs to
 // the whole tree is seen by those who see all of it; kits and rules by everybody.
 var within = map[string]string{
 	"alerts":            ofDevice,
@@ -128,7 +160,7 @@ var within = map[string]string{
 	"overrides":         "(" + atPlace + " OR " + ofDevice + ")",
 	"parts":             ofDevice,
 	"passkeys":          nothing,
-	"places":            "id IN (SELECT unnest($P::bigint[]))",
+	"places":            "{id}",
 	"plans":             nothing,
 	"providers":         nothing,
 	"recovery_codes":    nothing,
@@ -150,15 +182,14 @@ var within = map[string]string{
 	"words":             ofSeries,
 }
 
-// scopedText puts the tables of a statement within a scope whose places are the
-// parameter of the given number; bound tells whether it is used.
-func scopedText(query string, place int) (text string, bound bool) {
+// scopedText puts the tables of a statement within a scope.
+func scopedText(query string) string {
 	var parts []string
 	for _, t := range tablesOf(query) {
 		parts = append(parts, t+" AS NOT MATERIALIZED (SELECT "+cmp.Or(columns[t], "*")+" FROM public."+t+" WHERE "+within[t]+")")
 	}
 	if len(parts) == 0 {
-		return query, false
+		return query
 	}
 	head, rest := "WITH ", " "+query
 	trimmed := strings.TrimSpace(query)
@@ -167,8 +198,7 @@ func scopedText(query string, place int) (text string, bound bool) {
 	} else if own, ok := strings.CutPrefix(trimmed, "WITH "); ok {
 		rest = ", " + own
 	}
-	text = head + strings.Join(parts, ", ") + rest
-	return strings.ReplaceAll(text, "$P", "$"+strconv.Itoa(place)), strings.Contains(text, "$P")
+	return head + strings.Join(parts, ", ") + rest
 }
 
 // tablesOf are the tables that a statement may name, each once and in order.

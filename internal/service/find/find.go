@@ -147,8 +147,8 @@ func paceFor(set ranges.Set) int {
 
 var (
 	makeSweep   = act.Deed{Name: "make a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
-	startSweep  = act.Deed{Name: "start a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
-	stopSweep   = act.Deed{Name: "stop a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
+	startSweep  = act.Deed{Name: "start a sweep", Area: domain.AreaFind, Needs: domain.AccessOperate}
+	stopSweep   = act.Deed{Name: "stop a sweep", Area: domain.AreaFind, Needs: domain.AccessOperate}
 	removeSweep = act.Deed{Name: "remove a sweep", Area: domain.AreaFind, Needs: domain.AccessConfigure}
 	adopt       = act.Deed{Name: "adopt devices", Area: domain.AreaFind, Needs: domain.AccessConfigure}
 	ignore      = act.Deed{Name: "put finds aside", Area: domain.AreaFind, Needs: domain.AccessConfigure}

@@ -43,6 +43,8 @@ type Place struct {
 	Ribbon  []domain.Health
 	// Reason is what stands out: the worst device's.
 	Reason string
+	// Folded is how many places below it are not shown by themselves, all of them fine.
+	Folded int
 }
 
 // Behind is how many devices of a place are out of reach behind a device.
@@ -55,12 +57,15 @@ type Behind struct {
 // Overview is the whole estate.
 type Overview struct {
 	Root   string  // name of the root of the tree
-	Places []Place // worst first
-	Counts map[domain.Health]int
-	Total  int
-	Ribbon []domain.Health
-	Newest time.Time // of all values
-	Series int64
+	Places []Place // worst first, and those below an open one after it
+	// Unshown is how many places are not shown, nor those above them, and UnshownBad how
+	// many of these are not fine; InAll is how many places there are.
+	Unshown, UnshownBad, InAll int
+	Counts                     map[domain.Health]int
+	Total                      int
+	Ribbon                     []domain.Health
+	Newest                     time.Time // of all values
+	Series                     int64
 	// Undelivered is how many messages failed for good in the last day: what
 	// they told reached nobody, so that every page tells it.
 	Undelivered int64
@@ -90,7 +95,7 @@ func (s *Service) Overview(ctx context.Context, who access.Actor, open []domain.
 	if err := l.fold(ctx, tree); err != nil {
 		return o, err
 	}
-	o.Places = tree.sorted()
+	tree.lay(&o, open)
 	if o.Undelivered, err = l.store.Deliveries.CountFailed(ctx, now.Add(-RibbonSpan)); err != nil {
 		return o, err
 	}
@@ -199,20 +204,37 @@ func (t placeTree) root() (name string) {
 	return name
 }
 
-// past adds the ribbons of all devices that were not fine all the time.
+// past adds the ribbons of all devices that were not fine all the time. Those of a place
+// that were as they are for all of it add the same.
 func (t placeTree) past(o *Overview, changes []store.RibbonChange, troubled []store.Troubled, now time.Time) {
 	health, place := map[domain.ID]domain.Health{}, map[domain.ID]domain.ID{}
 	for _, c := range changes {
 		health[c.DeviceID], place[c.DeviceID] = domain.Fine, c.PlaceID
 	}
+	type lasting struct {
+		place  domain.ID
+		health domain.Health
+	}
+	added := map[lasting]bool{}
 	for _, d := range troubled {
-		health[d.ID], place[d.ID] = d.Health, d.PlaceID
+		if _, changed := health[d.ID]; changed {
+			health[d.ID] = d.Health
+			continue
+		}
+		if same := (lasting{d.PlaceID, d.Health}); !added[same] {
+			added[same] = true
+			t.add(o, d.PlaceID, t.ribbons.of(d.ID, d.Health, now))
+		}
 	}
 	for id, h := range health {
-		strip := t.ribbons.of(id, h, now)
-		o.Ribbon = ribbon.Add(o.Ribbon, strip)
-		t.up(place[id], func(p *Place) { p.Ribbon = ribbon.Add(p.Ribbon, strip) })
+		t.add(o, place[id], t.ribbons.of(id, h, now))
 	}
+}
+
+// add adds a strip to a place and all above it.
+func (t placeTree) add(o *Overview, place domain.ID, strip []domain.Health) {
+	o.Ribbon = ribbon.Add(o.Ribbon, strip)
+	t.up(place, func(p *Place) { p.Ribbon = ribbon.Add(p.Ribbon, strip) })
 }
 
 // up gives a place and all above it.
@@ -224,9 +246,8 @@ func (t placeTree) up(id domain.ID, f func(*Place)) {
 	}
 }
 
-// sorted returns the places, worst first; an organisation only where it has
-// devices of its own.
-func (t placeTree) sorted() (out []Place) {
+// reasons says of each place what stands out.
+func (t placeTree) reasons() {
 	for _, p := range t.places {
 		switch {
 		case len(p.Devices) > 0 && p.Devices[0].Health != domain.Fine:
@@ -236,14 +257,68 @@ func (t placeTree) sorted() (out []Place) {
 		case len(p.Devices) > 0:
 			p.Reason = p.Devices[0].HealthNote
 		}
+	}
+}
+
+// mostPlaces is how many places an overview shows by themselves.
+const mostPlaces = 60
+
+// lay lays the places out, worst first; an organisation only where it has devices of its
+// own. Where there are many, those below others are shown only while they are not fine, or
+// the one above is open.
+func (t placeTree) lay(o *Overview, open []domain.ID) {
+	t.reasons()
+	shown := map[domain.ID]*Place{}
+	for id, p := range t.places {
 		if p.Kind != domain.Organisation || p.Own > 0 {
-			out = append(out, *p)
+			shown[id] = p
 		}
 	}
-	slices.SortFunc(out, func(a, b Place) int {
-		return cmp.Or(b.Health.Badness()-a.Health.Badness(), cmp.Compare(a.Name, b.Name))
-	})
-	return out
+	o.InAll = len(shown)
+	inside := map[domain.ID][]*Place{}
+	if len(shown) > mostPlaces {
+		inside = t.foldPlaces(shown, open)
+	}
+	rows := slices.SortedFunc(maps.Values(shown), worstFirst)
+	for _, p := range rows[min(mostPlaces, len(rows)):] {
+		o.Unshown++
+		if p.Health != domain.Fine {
+			o.UnshownBad++
+		}
+	}
+	for _, p := range rows[:min(mostPlaces, len(rows))] {
+		o.Places = append(o.Places, *p)
+		for _, below := range slices.SortedFunc(slices.Values(inside[p.ID]), worstFirst) {
+			o.Places = append(o.Places, *below)
+		}
+	}
+}
+
+// foldPlaces takes out of what is shown the places that lie below others: those that are
+// fine count there, and those in an open one come after it.
+func (t placeTree) foldPlaces(shown map[domain.ID]*Place, open []domain.ID) (inside map[domain.ID][]*Place) {
+	inside = map[domain.ID][]*Place{}
+	isOpen := func(id domain.ID) bool { return slices.Contains(open, id) }
+	for id, p := range t.places {
+		above := t.places[p.ParentID]
+		if shown[id] == nil || above == nil || above.Kind == domain.Organisation {
+			continue
+		}
+		switch {
+		case isOpen(above.ID):
+			inside[above.ID] = append(inside[above.ID], p)
+		case isOpen(id) || p.Health != domain.Fine:
+			continue
+		default:
+			above.Folded++
+		}
+		delete(shown, id)
+	}
+	return inside
+}
+
+func worstFirst(a, b *Place) int {
+	return cmp.Or(b.Health.Badness()-a.Health.Badness(), cmp.Compare(a.Name, b.Name), cmp.Compare(a.ID, b.ID))
 }
 
 // ribbons are the changes of health of devices.

@@ -207,6 +207,9 @@ func (s *Service) Combine(ctx context.Context, who access.Actor, q Question) (ou
 // ListedValue is a newest value with the names of what it belongs to.
 type ListedValue = store.ListedValue
 
+// MostCounted is up to how many newest values are counted.
+const MostCounted = store.MostCounted
+
 // Values returns newest values over all devices, and how many match.
 func (s *Service) Values(ctx context.Context, who access.Actor, f domain.ValueFilter) ([]store.ListedValue, int64, error) {
 	l, err := s.look(ctx, who)

@@ -39,6 +39,8 @@ func NewEmpty(title, text string, more ...string) Empty {
 type FilterBar struct {
 	Path   string // of the list
 	Target string // the id of what is shown anew
+	// Sort is the order that the list has, which stays while it is narrowed.
+	Sort string
 	// Search is the free text that was typed.
 	Search, Placeholder, Label string
 	Choices                    []FilterChoice

@@ -11,6 +11,7 @@ import (
 type Paging struct {
 	From, Until int    // rows shown, from 0, Until excluded
 	Total       int64  // rows in all; negative when not counted
+	More        bool   // there are more than that
 	Prev, Next  string // addresses of the pages beside this one; empty at the ends
 }
 

@@ -121,7 +121,7 @@ type valuesView struct {
 // Bar narrows the list.
 func (v valuesView) Bar() ui.FilterBar {
 	bar := ui.FilterBar{
-		Path: valuesPath, Target: "value-table", Search: v.Filter.Search,
+		Path: valuesPath, Target: "value-table", Sort: v.Sort, Search: v.Filter.Search,
 		Placeholder: "Device, part or reading", Label: "Filter values",
 		Choices: []ui.FilterChoice{
 			{Name: "state", Label: "State", Any: "any state", Value: v.Filter.State, Options: ui.Options(v.States())},
@@ -164,6 +164,9 @@ func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 		v.Rows = append(v.Rows, s.row(x))
 	}
 	v.Paging = ui.NewPaging(valuesPath, q, page, pageSize, len(rows), total)
+	if v.Sort == "" && total > watch.MostCounted {
+		v.Paging.Total, v.Paging.More = watch.MostCounted, true
+	}
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "collect", "value-table", v)
 	}

@@ -3,7 +3,6 @@ package estate
 
 import (
 	"embed"
-	"errors"
 	"io/fs"
 	"net/http"
 	"net/url"
@@ -47,6 +46,13 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Open(estatePath, s.overview),
 			screen.Open("/estate-strip", s.strip),
 			screen.Get(devicesPath, domain.AreaWatch, s.devices),
+			{
+				Method: http.MethodGet,
+				Path:   "/devices/places",
+				Area:   domain.AreaCollect,
+				Needs:  domain.AccessConfigure,
+				Handle: s.places,
+			},
 		},
 	}
 }
@@ -178,8 +184,7 @@ func levelOf(percent float64) string {
 }
 
 type devicesView struct {
-	May             bool           // may change some devices
-	At              []domain.Place // where they may move to
+	May             bool // may change some devices
 	Here            string
 	Rows            []watch.Device
 	Q, Health, Kind string
@@ -190,13 +195,10 @@ type devicesView struct {
 	ui.Paging
 }
 
-// AtOptions are the places that they may move to.
-func (v devicesView) AtOptions() []ui.Option { return ui.PlaceOptions(v.At) }
-
 // Bar narrows the list.
 func (v devicesView) Bar() ui.FilterBar {
 	return ui.FilterBar{
-		Path: "/devices", Target: "device-table", Search: v.Q,
+		Path: "/devices", Target: "device-table", Sort: v.Sort, Search: v.Q,
 		Placeholder: "Name, role=standby, #tag …", Label: "Filter devices",
 		Choices: []ui.FilterChoice{
 			{Name: "health", Label: "Health", Any: "any health", Value: v.Health, Options: ui.Options(v.States)},
@@ -243,15 +245,19 @@ func (s Screen) devices(w http.ResponseWriter, r *http.Request) error {
 	}
 	v.Rows, v.Kinds, v.Places = found.Rows, found.Kinds, found.Places
 	v.Here = r.URL.RequestURI()
-	if v.At, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaCollect, domain.AccessConfigure); err != nil {
-		if !errors.Is(err, domain.ErrForbidden) {
-			return err
-		}
-	}
-	v.May = len(v.At) > 0
+	v.May = !middleware.Who(r.Context()).Scope(domain.AreaCollect, domain.AccessConfigure).None()
 	v.Paging = ui.NewPaging("/devices", q, page, pageSize, len(found.Rows), found.Total)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "estate", "device-table", v)
 	}
 	return s.Render.Page(w, r, "estate", render.Frame{Title: "Devices", Area: domain.AreaWatch, Tab: devicesPath, Body: v})
+}
+
+// places are those that devices may move to; they are asked for when devices were chosen.
+func (s Screen) places(w http.ResponseWriter, r *http.Request) error {
+	at, err := s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaCollect, domain.AccessConfigure)
+	if err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusOK, "estate", "places", ui.PlaceOptions(at))
 }

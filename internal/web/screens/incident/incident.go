@@ -79,10 +79,10 @@ type listView struct {
 // Bar narrows the list.
 func (v listView) Bar() ui.FilterBar {
 	return ui.FilterBar{
-		Path: "/incidents", Target: "incident-table", Search: v.Q,
+		Path: "/incidents", Target: "incident-table", Sort: v.Sort, Search: v.Q,
 		Placeholder: "Title, device, #tag …", Label: "Filter incidents",
 		Flags:  []ui.FilterFlag{{Name: "each", Label: "each one", Set: v.Each}},
-		Hidden: []ui.Pair{{A: "state", B: v.State}, {A: "sort", B: v.Sort}},
+		Hidden: []ui.Pair{{A: "state", B: v.State}},
 	}
 }
 

@@ -49,45 +49,6 @@ const (
 	newPath  = "/run/places/new"
 )
 
-type listView struct {
-	Nodes []nodeView
-	May   bool // places can be added somewhere
-	// Problem is why a move was refused.
-	Problem string
-}
-
-// Show tells the template which of the pages it shows.
-func (listView) Show() string { return "list" }
-
-type nodeView struct {
-	places.Node
-	May bool // may be changed
-}
-
-// Indent is how far in it stands.
-func (n nodeView) Indent() string { return fmt.Sprintf("indent-%d", min(n.Depth, deepest)) }
-
-// deepest is the depth from which on places stand no further in.
-const deepest = 8
-
-func (s Screen) listView(r *http.Request) (v listView, err error) {
-	who := middleware.Who(r.Context())
-	nodes, err := s.Places.Tree(r.Context(), who)
-	for _, n := range nodes {
-		v.Nodes = append(v.Nodes, nodeView{n, who.May(domain.AreaRun, domain.AccessConfigure, n.ID)})
-	}
-	v.May = !who.Scope(domain.AreaRun, domain.AccessConfigure).None()
-	return v, err
-}
-
-func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
-	v, err := s.listView(r)
-	if err != nil {
-		return err
-	}
-	return s.Render.Page(w, r, "places", render.Frame{Title: "Places", Area: domain.AreaRun, Tab: listPath, Body: v})
-}
-
 // form is a place as it was typed.
 type form struct {
 	domain.Place
@@ -254,7 +215,7 @@ func (s Screen) move(w http.ResponseWriter, r *http.Request) error {
 	if failed != nil && !errors.As(failed, &wrong) {
 		return failed
 	}
-	v, err := s.listView(r)
+	v, err := s.moved(r, p.ParentID)
 	if err != nil {
 		return err
 	}

@@ -32,7 +32,7 @@ type storageView struct {
 // Bar narrows the list.
 func (v storageView) Bar() ui.FilterBar {
 	return ui.FilterBar{
-		Path: storagePath, Target: "usage", Search: v.Q,
+		Path: storagePath, Target: "usage", Sort: v.Sort, Search: v.Q,
 		Placeholder: "Name", Label: "Filter by name",
 		Hidden: []ui.Pair{{A: "by", B: v.By}},
 	}
