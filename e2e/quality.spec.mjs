@@ -144,8 +144,8 @@ test('a list shows the columns that one wants, and stays sorted while it is narr
   await page.getByLabel('Place', { exact: true }).check();
   await expect(place).toBeVisible();
   await page.goto('/run/places?q=pier');
-  await expect(page.getByRole('link', { name: 'North Pier' })).toBeVisible();
-  await expect(page.getByRole('link', { name: 'Sandhaven' })).toHaveCount(0);
+  await expect(page.getByRole('link', { name: 'North Pier', exact: true })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Sandhaven', exact: true })).toHaveCount(0);
   expect(problems).toEqual([]);
 });
 

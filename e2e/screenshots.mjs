@@ -58,11 +58,13 @@ test('pictures', async ({ page }) => {
     await page.goto(path);
     await shot(page, name);
   }
-  await page.goto('/run/storage?by=reading');
-  await page.getByRole('button', { name: 'Change how long interfaces / out is kept' }).click();
-  await page.getByLabel('Single samples').fill('5');
-  await expect(page.getByRole('dialog')).toContainText('goes for good');
-  await page.screenshot({ path: `${dir}/keep.png` });
+  await openDevice(page, 'sh-edge-1');
+  await page.getByRole('link', { name: 'Set-up' }).click();
+  const intervals = page.locator('#settings').getByRole('listitem').filter({ hasText: 'Intervals of collecting' });
+  await intervals.locator('summary').click();
+  await intervals.getByLabel('Intervals of collecting').fill('2');
+  await expect(intervals.getByText('Requests a minute, about')).toBeVisible();
+  await page.screenshot({ path: `${dir}/setup.png` });
   await page.goto('/collect/values?kit=interfaces&reading=state&q=port33');
   await page.locator('#value-table a.go').first().click();
   await page.getByRole('link', { name: '14 d', exact: true }).click();

@@ -1,6 +1,31 @@
 import { test, expect } from '@playwright/test';
 import { signIn, openDevice, watchConsole } from './helpers.mjs';
 
+test('two who change one plan see what the other made, and a plan may be for some tags', async ({ browser }) => {
+  const [one, two] = await Promise.all([browser.newPage(), browser.newPage()]);
+  const form = (page) => page.locator('form', { hasText: 'Messages go to' });
+  for (const page of [one, two]) {
+    await signIn(page);
+    await page.goto('/respond/plans');
+  }
+  await form(one).getByLabel('Only for incidents with the tags').fill('a=b');
+  await form(one).getByRole('button', { name: 'Save' }).click();
+  await expect(form(one).getByRole('alert')).toContainText('is no tag');
+  await form(one).getByLabel('Only for incidents with the tags').fill('#night');
+  await form(one).getByRole('button', { name: 'Save' }).click();
+  await expect(form(one).getByText('Saved.')).toBeVisible();
+  await form(two).getByLabel('From level').selectOption('critical');
+  await form(two).getByRole('button', { name: 'Save' }).click();
+  await expect(form(two).getByRole('alert')).toContainText('for the tags night');
+  await expect(form(two).getByLabel('From level')).toHaveValue('critical');
+  await form(two).getByLabel('From level').selectOption('warning');
+  await form(two).getByRole('button', { name: 'Save' }).click();
+  await expect(form(two).getByText('Saved.')).toBeVisible();
+  await two.reload();
+  await expect(form(two).getByLabel('Only for incidents with the tags')).toHaveValue('');
+  await Promise.all([one.close(), two.close()]);
+});
+
 const settingOf = (page, title) => page.locator('#settings').getByRole('listitem').filter({ hasText: title });
 
 test('a stretch is rehearsed at a place, holds for its devices, is overridden and undone', async ({ page }) => {

@@ -17,7 +17,6 @@ import (
 	"tirelessowl/cmd/internal/reference"
 	"tirelessowl/cmd/internal/scratch"
 	"tirelessowl/internal/sim"
-	"tirelessowl/internal/store/samples"
 )
 
 // Figure is one measured value.
@@ -68,23 +67,11 @@ func run(fleet, wide, quick bool, devices int, minutes float64) error {
 		return sim.NewFleet(base, devices, 4).Serve(context.Background(), fleetPort, community)
 	}
 	ctx := context.Background()
-	open, stopDatabase, err := scratch.Database(ctx)
+	s, stopStore, err := scratch.Store(ctx)
 	if err != nil {
 		return err
 	}
-	defer stopDatabase()
-	s, err := open()
-	if err != nil {
-		return err
-	}
-	defer s.Close()
-	if _, err := s.Migrate(ctx); err != nil {
-		return err
-	}
-	if err := s.Samples.Start(ctx, samples.Options{}); err != nil {
-		return err
-	}
-	defer s.Samples.Stop()
+	defer stopStore()
 	stop, err := startFleet("--fleet", "--devices", fmt.Sprint(devices))
 	if err != nil {
 		return err

@@ -32,27 +32,9 @@ import (
 	"tirelessowl/kits"
 )
 
-// enrol lets two people sign in: one who may see the whole tree, and one who may see
-// the same, place by place.
-func (b *bench) enrol(ctx context.Context, users *people.Service) error {
-	who := access.Itself("bench")
-	if _, err := users.Enrol(ctx, who, people.Draft{Name: "bench", Secret: "bench-bench"}, domain.AccessAdminister); err != nil {
-		return err
-	}
-	all, err := b.store.Places.All(ctx)
-	if err != nil {
-		return err
-	}
-	team := domain.Team{Name: "Place by place"}
-	for _, p := range all {
-		if p.ParentID == 0 {
-			team.Grants = append(team.Grants, domain.Grant{PlaceID: p.ID, Level: domain.AccessAdminister})
-		}
-	}
-	if team, err = users.SaveTeam(ctx, who, team); err != nil {
-		return err
-	}
-	_, err = users.Add(ctx, who, people.Draft{Name: "scoped", Secret: "bench-bench", Teams: []domain.ID{team.ID}})
+// enrol lets somebody sign in who may do everything.
+func enrol(ctx context.Context, users *people.Service) error {
+	_, err := users.Enrol(ctx, access.Itself("bench"), people.Draft{Name: "bench", Secret: "bench-bench"}, domain.AccessAdminister)
 	return err
 }
 
@@ -67,7 +49,7 @@ func (b *bench) pages(ctx context.Context) error {
 	desk, sheets := act.NewDesk(b.store, hub.Publish, quiet), act.NewSheets(b.store)
 	all.Desk = desk
 	users := people.New(people.Parts{Store: b.store, Desk: desk, Sheets: sheets, Now: time.Now, Log: slog.Default()})
-	if err := b.enrol(ctx, users); err != nil {
+	if err := enrol(ctx, users); err != nil {
 		return err
 	}
 	reply := respond.New(b.store, desk, nil, nil, "", func() {})

@@ -18,7 +18,6 @@ import (
 	"tirelessowl/internal/app"
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/demo"
-	"tirelessowl/internal/store/samples"
 )
 
 // size is how large the estate and the crowd are.
@@ -48,23 +47,11 @@ func main() {
 }
 
 func run(ctx context.Context, z size) error {
-	open, stopDatabase, err := scratch.Database(ctx)
+	s, stopStore, err := scratch.Store(ctx)
 	if err != nil {
 		return err
 	}
-	defer stopDatabase()
-	s, err := open()
-	if err != nil {
-		return err
-	}
-	defer s.Close()
-	if _, err := s.Migrate(ctx); err != nil {
-		return err
-	}
-	if err := s.Samples.Start(ctx, samples.Options{}); err != nil {
-		return err
-	}
-	defer s.Samples.Stop()
+	defer stopStore()
 	dir, err := os.MkdirTemp("", "owl-crowd-")
 	if err != nil {
 		return err

@@ -174,4 +174,6 @@ type Channel struct {
 	Kind     string            `json:"kind"` // one of those that are described
 	Settings map[string]string `json:"settings"`
 	Secrets  []string          `json:"secrets"` // names of those that are stored
+	// Version counts the changes that people made.
+	Version int `json:"version"`
 }

@@ -18,12 +18,13 @@ type channelRow struct {
 	Kind     string
 	Settings map[string]string `gorm:"serializer:json"`
 	Secrets  sealed            `gorm:"serializer:json"`
+	Version  int
 }
 
 func (channelRow) TableName() string { return "channels" }
 
 func (r channelRow) domain() domain.Channel {
-	return domain.Channel{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Secrets: r.Secrets.names()}
+	return domain.Channel{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Secrets: r.Secrets.names(), Version: r.Version}
 }
 
 // All returns all channels, without their secrets.
@@ -46,13 +47,13 @@ func (s Channels) One(ctx context.Context, id domain.ID) (domain.Channel, domain
 // Save inserts a channel, or changes one that has an id. Secrets that are not
 // given stay what they are.
 func (s Channels) Save(ctx context.Context, c domain.Channel, secrets domain.Secrets) (domain.Channel, error) {
-	row := channelRow{ID: c.ID, Name: c.Name, Kind: c.Kind, Settings: c.Settings}
+	row := channelRow{ID: c.ID, Name: c.Name, Kind: c.Kind, Settings: c.Settings, Version: 1}
 	if c.ID != 0 {
 		var before channelRow
 		if err := s.q(ctx).Take(&before, c.ID).Error; err != nil {
 			return c, known(err)
 		}
-		row.Kind, row.Secrets = before.Kind, before.Secrets
+		row.Kind, row.Secrets, row.Version = before.Kind, before.Secrets, before.Version+1
 	}
 	var err error
 	if row.Secrets, err = s.keys.sealAll(row.Secrets, secrets); err != nil {

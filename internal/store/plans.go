@@ -15,12 +15,13 @@ type planRow struct {
 	Enabled bool
 	Steps   []plan.Step `gorm:"serializer:json"`
 	Tags    []string    `gorm:"serializer:json"`
+	Version int
 }
 
 func (planRow) TableName() string { return "plans" }
 
 func (r planRow) domain() plan.Plan {
-	return plan.Plan{ID: r.ID, Name: r.Name, Enabled: r.Enabled, Steps: r.Steps, Tags: orNil(r.Tags)}
+	return plan.Plan{ID: r.ID, Name: r.Name, Enabled: r.Enabled, Steps: r.Steps, Tags: orNil(r.Tags), Version: r.Version}
 }
 
 // All returns the response plans.
@@ -30,9 +31,9 @@ func (s Plans) All(ctx context.Context) ([]plan.Plan, error) {
 	return each(rows, planRow.domain), err
 }
 
-// Save inserts a plan, or changes one that has an id.
+// Save inserts a plan, or changes one that has an id; its version is the next one then.
 func (s Plans) Save(ctx context.Context, p plan.Plan) (plan.Plan, error) {
-	row := planRow{p.ID, p.Name, p.Enabled, append([]plan.Step{}, p.Steps...), orNone(p.Tags)}
+	row := planRow{p.ID, p.Name, p.Enabled, append([]plan.Step{}, p.Steps...), orNone(p.Tags), p.Version + 1}
 	err := s.q(ctx).Save(&row).Error
 	return row.domain(), known(err)
 }

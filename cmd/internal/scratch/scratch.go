@@ -8,6 +8,7 @@ import (
 
 	"tirelessowl/internal/localpg"
 	"tirelessowl/internal/store"
+	"tirelessowl/internal/store/samples"
 )
 
 // Database starts a private server with durable settings, as in earnest. open
@@ -34,4 +35,26 @@ func Database(ctx context.Context) (open func() (*store.Store, error), stop func
 		return nil, nil, err
 	}
 	return func() (*store.Store, error) { return store.Open(ctx, server.URL, keys) }, stop, nil
+}
+
+// Store is a store on such a server, with the newest tables, that takes samples; stop ends
+// both.
+func Store(ctx context.Context) (s *store.Store, stop func(), err error) {
+	open, stopDatabase, err := Database(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	if s, err = open(); err != nil {
+		stopDatabase()
+		return nil, nil, err
+	}
+	stop = func() { s.Close(); stopDatabase() }
+	if _, err = s.Migrate(ctx); err == nil {
+		err = s.Samples.Start(ctx, samples.Options{})
+	}
+	if err != nil {
+		stop()
+		return nil, nil, err
+	}
+	return s, func() { s.Samples.Stop(); stop() }, nil
 }

@@ -20,6 +20,8 @@ type Plan struct {
 	// Tags are those of the incidents that it is for, one of them being enough; it is for all
 	// incidents where there are none.
 	Tags []string `json:"tags,omitempty"`
+	// Version counts the changes that people made.
+	Version int `json:"version"`
 }
 
 // Step says when to tell whom, through which channel.

@@ -99,8 +99,9 @@ func (s *Service) usual(kind string, have []domain.Channel) (domain.Channel, err
 
 // SaveChannel changes the settings of a channel; the errors are by field. A
 // secret that is left empty stays what it is, unless it would be sent
-// somewhere else then: it must be typed again.
-func (s *Service) SaveChannel(ctx context.Context, who access.Actor, id domain.ID, values map[string]string) error {
+// somewhere else then: it must be typed again. It is ErrChanged where the channel has
+// another version, but zero.
+func (s *Service) SaveChannel(ctx context.Context, who access.Actor, id domain.ID, version int, values map[string]string) error {
 	return s.desk.Do(ctx, who, saveChannel, func(w *act.Work) error {
 		if err := w.Whole(); err != nil {
 			return err
@@ -108,6 +109,9 @@ func (s *Service) SaveChannel(ctx context.Context, who access.Actor, id domain.I
 		old, _, err := w.Channels.One(ctx, id)
 		if err != nil {
 			return err
+		}
+		if version != 0 && version != old.Version {
+			return domain.ErrChanged
 		}
 		c, secrets, errs := typed(old, s.kindOf(old), values)
 		if err := errs.OrNil(); err != nil {

@@ -209,10 +209,10 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	safe, err := svc.AddChannel(ctx, testkit.Anyone, "safe")
 	require.NoError(t, err)
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, nil), &fields)
+	require.ErrorAs(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, 0, nil), &fields)
 	assert.Contains(t, fields["key"], "Must be set", "there is none yet")
-	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, map[string]string{"key": "k"}))
-	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, nil), "now there is one")
+	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, 0, map[string]string{"key": "k"}))
+	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, safe.ID, 0, nil), "now there is one")
 	c, err := svc.AddChannel(ctx, testkit.Anyone, "mail")
 	require.NoError(t, err)
 	assert.Equal(t, "25", c.Settings["port"], "the usual settings are filled in")
@@ -222,7 +222,7 @@ func TestSecretsDoNotFollowAChangedAddress(t *testing.T) {
 	_, err = svc.AddChannel(ctx, testkit.Anyone, "pigeon")
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 
-	set := func(values map[string]string) error { return svc.SaveChannel(ctx, testkit.Anyone, c.ID, values) }
+	set := func(values map[string]string) error { return svc.SaveChannel(ctx, testkit.Anyone, c.ID, 0, values) }
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "25", "password": "harbour"}))
 	require.NoError(t, set(map[string]string{"host": "mail.kittiwake.example", "port": "587"}), "what is left empty stays")
 	require.ErrorAs(t, set(map[string]string{"host": "mail.elsewhere.example", "port": "587"}), &fields)

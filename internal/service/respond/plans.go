@@ -48,10 +48,18 @@ func (s *Service) ChannelNames(ctx context.Context, who access.Actor) (map[domai
 
 // SetPlanEnabled switches a response plan on or off.
 func (s *Service) SetPlanEnabled(ctx context.Context, who access.Actor, id domain.ID, on bool) error {
-	return s.changePlan(ctx, who, id, func(_ *store.Areas, p *plan.Plan) error { p.Enabled = on; return nil })
+	return s.changePlan(ctx, who, id, 0, func(_ *store.Areas, p *plan.Plan) error { p.Enabled = on; return nil })
 }
 
-func (s *Service) changePlan(ctx context.Context, who access.Actor, id domain.ID, f func(*store.Areas, *plan.Plan) error) error {
+// changePlan changes a plan. It is ErrChanged where that has another version than the one
+// that was changed, but zero.
+func (s *Service) changePlan(
+	ctx context.Context,
+	who access.Actor,
+	id domain.ID,
+	version int,
+	f func(*store.Areas, *plan.Plan) error,
+) error {
 	return s.desk.Do(ctx, who, changePlan, func(w *act.Work) error {
 		if err := w.Whole(); err != nil {
 			return err
@@ -65,6 +73,9 @@ func (s *Service) changePlan(ctx context.Context, who access.Actor, id domain.ID
 			return domain.ErrNotFound
 		}
 		old := plans[i]
+		if version != 0 && version != old.Version {
+			return domain.ErrChanged
+		}
 		old.Steps = slices.Clone(old.Steps)
 		if err := f(w.Areas, &plans[i]); err != nil {
 			return err
@@ -124,12 +135,14 @@ type Audience struct {
 	From domain.Level
 	// Tags are those of the incidents that the plan is for, with commas between; empty for all.
 	Tags string
+	// Version is that of the plan that was changed; zero changes whatever it is now.
+	Version int
 }
 
 // SetAudience changes for which incidents a plan is, who its message steps tell, and from
 // which level on. Errors are by field: to, tags.
 func (s *Service) SetAudience(ctx context.Context, who access.Actor, id domain.ID, a Audience) error {
-	return s.changePlan(ctx, who, id, func(tx *store.Areas, p *plan.Plan) error {
+	return s.changePlan(ctx, who, id, a.Version, func(tx *store.Areas, p *plan.Plan) error {
 		tags, problem := tag.Read(a.Tags)
 		if problem != "" {
 			return domain.FieldErrors{"tags": problem}

@@ -41,6 +41,14 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	tagged, err := svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"ferry stop", "night"}, tagged[0].Tags)
+	audience.Version = tagged[0].Version - 1
+	assert.ErrorIs(t, svc.SetAudience(ctx, testkit.Anyone, id, audience), domain.ErrChanged, "somebody was faster")
+	audience.Version = tagged[0].Version
+	require.NoError(t, svc.SetAudience(ctx, testkit.Anyone, id, audience))
+	values := map[string]string{"host": "127.0.0.1", "port": "25", "from": "owl@kittiwake.example", "tls": "no"}
+	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, mail.ID, mail.Version, values))
+	assert.ErrorIs(t, svc.SaveChannel(ctx, testkit.Anyone, mail.ID, mail.Version, values), domain.ErrChanged)
+	audience.Version = 0
 	plans, err = svc.Plans(ctx, testkit.Anyone)
 	require.NoError(t, err)
 	told := 0

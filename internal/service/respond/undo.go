@@ -44,8 +44,8 @@ func (s *Service) putPlan(ctx context.Context, who access.Actor, id domain.ID, d
 	if err != nil {
 		return err
 	}
-	return s.changePlan(ctx, who, id, func(_ *store.Areas, p *plan.Plan) error {
-		p.Name, p.Enabled, p.Steps = was.Name, was.Enabled, was.Steps
+	return s.changePlan(ctx, who, id, 0, func(_ *store.Areas, p *plan.Plan) error {
+		p.Name, p.Enabled, p.Steps, p.Tags = was.Name, was.Enabled, was.Steps, was.Tags
 		return nil
 	})
 }
@@ -61,5 +61,5 @@ func (s *Service) putChannel(ctx context.Context, who access.Actor, id domain.ID
 	if values == nil {
 		values = map[string]string{}
 	}
-	return s.SaveChannel(ctx, who, id, values)
+	return s.SaveChannel(ctx, who, id, 0, values)
 }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"tirelessowl/internal/core/access"
@@ -67,14 +68,17 @@ type plansView struct {
 
 // planForm is who a plan's messages go to, as it was typed.
 type planForm struct {
-	ID     domain.ID
-	To     string
-	From   domain.Level
-	Tags   string
-	Levels []domain.Level
-	Errors domain.FieldErrors
-	Saved  bool
-	May    domain.Access
+	ID      domain.ID
+	To      string
+	From    domain.Level
+	Tags    string
+	Version int
+	Levels  []domain.Level
+	Errors  domain.FieldErrors
+	// Present is the form as somebody else has made it meanwhile; nil for nobody.
+	Present *planForm
+	Saved   bool
+	May     domain.Access
 }
 
 // ToField is where the recipients are typed.
@@ -108,12 +112,13 @@ func (v plansView) Form(p plan.Plan) *planForm {
 	for _, step := range p.Steps {
 		if step.Kind == domain.DeliverMessage && !step.OnlyTold {
 			return &planForm{
-				ID:     p.ID,
-				To:     strings.Join(step.To, ", "),
-				From:   step.AtLeast,
-				Tags:   strings.Join(p.Tags, ", "),
-				Levels: levels,
-				May:    v.May,
+				ID:      p.ID,
+				To:      strings.Join(step.To, ", "),
+				From:    step.AtLeast,
+				Tags:    strings.Join(p.Tags, ", "),
+				Version: p.Version,
+				Levels:  levels,
+				May:     v.May,
 			}
 		}
 	}
@@ -132,7 +137,21 @@ func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
 	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
 		f.From = domain.LevelWarning
 	}
-	err = s.Respond.SetAudience(r.Context(), middleware.Who(r.Context()), id, respond.Audience{To: f.To, From: f.From, Tags: f.Tags})
+	f.Version, _ = strconv.Atoi(r.PostFormValue("version"))
+	audience := respond.Audience{To: f.To, From: f.From, Tags: f.Tags, Version: f.Version}
+	err = s.Respond.SetAudience(r.Context(), middleware.Who(r.Context()), id, audience)
+	changed := errors.Is(err, domain.ErrChanged)
+	if err == nil || changed {
+		present, err := s.presentPlan(r, id)
+		if err != nil {
+			return err
+		}
+		f.Version = present.Version
+		if changed {
+			f.Present = present
+			return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "plan-form", f)
+		}
+	}
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "incident", "plan-form", f)
 	}
@@ -141,6 +160,20 @@ func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
 	}
 	f.Saved = true
 	return s.Render.Fragment(w, http.StatusOK, "incident", "plan-form", f)
+}
+
+// presentPlan is the form of a plan as it is now.
+func (s Screen) presentPlan(r *http.Request, id domain.ID) (*planForm, error) {
+	plans, err := s.Respond.Plans(r.Context(), middleware.Who(r.Context()))
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range plans {
+		if f := (plansView{}).Form(p); p.ID == id && f != nil {
+			return f, nil
+		}
+	}
+	return nil, domain.ErrNotFound
 }
 
 func (s Screen) makePlan(w http.ResponseWriter, r *http.Request) error {

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
+	"strings"
 
 	"tirelessowl/internal/core/channel"
 	"tirelessowl/internal/core/field"
@@ -40,6 +42,19 @@ type channelView struct {
 	Notice  string
 	Problem string
 	May     domain.Access
+	// Meanwhile says what somebody else has made of it; empty for nobody.
+	Meanwhile string
+}
+
+// meanwhile says what somebody else has made of what was typed.
+func (v channelView) meanwhile(typed map[string]string) string {
+	var now []string
+	for _, f := range field.Open(v.About.Settings) {
+		if is := v.Channel.Settings[f.Name]; is != typed[f.Name] {
+			now = append(now, fmt.Sprintf("%s is “%s”", f.Label, is))
+		}
+	}
+	return strings.Join(now, ", ")
 }
 
 // Fields are the settings of the channel as form fields.
@@ -112,7 +127,12 @@ func (s Screen) saveChannel(w http.ResponseWriter, r *http.Request) error {
 	for _, f := range v.About.Settings {
 		typed[f.Name] = r.PostFormValue(f.Name)
 	}
-	err = s.Respond.SaveChannel(r.Context(), middleware.Who(r.Context()), v.ID, typed)
+	version, _ := strconv.Atoi(r.PostFormValue("version"))
+	err = s.Respond.SaveChannel(r.Context(), middleware.Who(r.Context()), v.ID, version, typed)
+	if errors.Is(err, domain.ErrChanged) {
+		v.Meanwhile, v.Values = v.meanwhile(typed), typed
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
+	}
 	if errors.As(err, &v.Errors) {
 		v.Values = typed
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "run", "channel", v)
