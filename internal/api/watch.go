@@ -26,12 +26,22 @@ func (a *api) devices() {
 	const tag = "devices"
 	type filter struct {
 		Health string `query:"health" enum:"fine,notice,warning,critical,unreachable,unknown,paused,maintenance" required:"false"`
+		Search string `query:"q" doc:"Part of a name, address or place; role=standby; #tag"`
+		Limit  int    `query:"limit" minimum:"0" maximum:"1000" doc:"At most so many; left out, all"`
+		Offset int    `query:"offset" minimum:"0"`
 	}
 	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices", tag, "All devices",
 		func(ctx context.Context, in *filter) (*Body[Items[domain.Device]], error) {
-			f := domain.DeviceFilter{Health: domain.Health(in.Health), Sort: "name", Limit: -1}
-			out, _, err := a.Watch.Find(ctx, caller(ctx), f)
-			return items(out, err)
+			f := domain.DeviceFilter{Health: domain.Health(in.Health), Search: in.Search, Sort: "name", Limit: -1, Offset: in.Offset}
+			if in.Limit > 0 {
+				f.Limit = in.Limit
+			}
+			found, total, err := a.Watch.Find(ctx, caller(ctx), f)
+			out, err := items(found, err)
+			if err == nil {
+				out.Body.Total = &total
+			}
+			return out, err
 		})
 	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/devices/{id}", tag, "One device",
 		func(ctx context.Context, in *ByID) (*Tagged[domain.Device], error) {

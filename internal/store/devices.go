@@ -335,7 +335,11 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 		if err != nil {
 			return nil, 0, err
 		}
-		shown := ids[min(f.Offset, len(ids)):min(f.Offset+f.Limit, len(ids))]
+		end := len(ids)
+		if f.Limit >= 0 {
+			end = min(f.Offset+f.Limit, end)
+		}
+		shown := ids[min(f.Offset, end):end]
 		out, err := s.inOrder(ctx, shown)
 		return out, int64(len(ids)), err
 	}

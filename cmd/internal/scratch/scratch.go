@@ -48,13 +48,13 @@ func Store(ctx context.Context) (s *store.Store, stop func(), err error) {
 		stopDatabase()
 		return nil, nil, err
 	}
-	stop = func() { s.Close(); stopDatabase() }
+	end := func() { s.Close(); stopDatabase() }
 	if _, err = s.Migrate(ctx); err == nil {
 		err = s.Samples.Start(ctx, samples.Options{})
 	}
 	if err != nil {
-		stop()
+		end()
 		return nil, nil, err
 	}
-	return s, func() { s.Samples.Stop(); stop() }, nil
+	return s, func() { s.Samples.Stop(); end() }, nil
 }

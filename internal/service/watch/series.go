@@ -136,6 +136,12 @@ func (s *Service) Find(ctx context.Context, who access.Actor, f domain.DeviceFil
 	if err != nil {
 		return nil, 0, err
 	}
+	if f.Picked, err = l.store.Picked(ctx, f.Search); err != nil {
+		return nil, 0, err
+	}
+	if f.Picked != nil {
+		f.Search = ""
+	}
 	return l.store.Devices.Find(ctx, f)
 }
 
