@@ -621,7 +621,7 @@ var inside = []string{
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
-	"settings.Undoing",
+	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"judge.Form",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",

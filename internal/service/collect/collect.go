@@ -217,7 +217,7 @@ func (s *Service) SetParameters(ctx context.Context, who access.Actor, deviceID 
 		}
 		old := fitted[i]
 		fitted[i].Parameters = values
-		w.Note(act.Device(d), old, fitted[i])
+		w.Note(act.Device(d), notedParameters{name: old.Parameters}, notedParameters{name: values})
 		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
 		return w.Fittings.Fit(ctx, fitted[i])
 	})

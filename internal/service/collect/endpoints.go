@@ -185,11 +185,11 @@ func (s *Service) SetEndpoint(ctx context.Context, who access.Actor, deviceID do
 		if err != nil {
 			return err
 		}
-		var old any
+		old := notedEndpoints{}
 		if i := slices.IndexFunc(before, func(x domain.Endpoint) bool { return x.Way == name }); i >= 0 {
-			e.ID, old = before[i].ID, before[i]
+			e.ID, old[name] = before[i].ID, noteOf(before[i])
 		}
-		w.Note(act.Device(device), old, e)
+		w.Note(act.Device(device), old, notedEndpoints{name: noteOf(e)})
 		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
 		return w.Endpoints.Save(ctx, e)
 	})

@@ -28,9 +28,14 @@ type Offer struct {
 	Chose bool      `json:"-"`
 }
 
-// Offers tells for every kit on how many of the finds it fits, and its cost.
-func (s *Service) Offers(ctx context.Context, finds []domain.Find) []Offer {
-	var out []Offer
+// Offers tells for every kit on how many of the finds it fits, and its cost with the
+// intervals that hold at a place; zero for the usual ones.
+func (s *Service) Offers(ctx context.Context, finds []domain.Find, place domain.ID) (out []Offer, err error) {
+	tree, err := s.store.Tree(ctx)
+	if err != nil {
+		return nil, err
+	}
+	stretch, _ := tree.Stretch(domain.Device{PlaceID: place})
 	perSample := s.kits.BytesPerSample(ctx)
 	for _, k := range s.kits.Kits() {
 		o := Offer{Kit: k, Name: k.Name, Chose: true}
@@ -41,12 +46,12 @@ func (s *Service) Offers(ctx context.Context, finds []domain.Find) []Offer {
 			}
 			if fits {
 				o.Fits++
-				o.Cost = o.Cost.Add(k.Estimate(kit.ByPurpose(f.Parts), perSample))
+				o.Cost = o.Cost.Add(k.Stretched(stretch).Estimate(kit.ByPurpose(f.Parts), perSample))
 			}
 		}
 		out = append(out, o)
 	}
-	return out
+	return out, nil
 }
 
 // Adoption is what to do with a selection of finds.

@@ -235,13 +235,30 @@ func TestADeviceThatCannotTellIsFoundAllTheSame(t *testing.T) {
 	assert.Contains(t, finds[0].Description, "tooBig")
 }
 
+func TestOffersCostWhatThePlaceSays(t *testing.T) {
+	w, ctx := setup(t), t.Context()
+	w.network.devices["192.0.2.1"] = answer("edge-1", "e1")
+	_, finds := w.sweep(t, draft("192.0.2.0/29"))
+	usual, err := w.Offers(ctx, finds, 0)
+	require.NoError(t, err)
+	slow, err := w.store.Places.Save(ctx, domain.Place{Name: "Slow", Kind: domain.Organisation})
+	require.NoError(t, err)
+	require.NoError(t, w.store.Overrides.Set(ctx, domain.Override{PlaceID: slow.ID, Key: domain.SettingStretch, Value: "2"}, 0))
+	there, err := w.Offers(ctx, finds, slow.ID)
+	require.NoError(t, err)
+	for i, o := range there {
+		assert.InDelta(t, usual[i].Cost.SamplesPerDay/2, o.Cost.SamplesPerDay, 1e-6, "half as often there")
+	}
+}
+
 func TestAdopt(t *testing.T) {
 	w, ctx := setup(t), t.Context()
 	for i := 1; i <= 3; i++ {
 		w.network.devices[fmt.Sprintf("192.0.2.%d", i)] = answer(fmt.Sprintf("edge-%d", i), fmt.Sprint("e", i))
 	}
 	sweep, finds := w.sweep(t, draft("192.0.2.0/29"))
-	offers := w.Offers(t.Context(), finds)
+	offers, err := w.Offers(t.Context(), finds, 0)
+	require.NoError(t, err)
 	require.Len(t, offers, 5)
 	by := map[string]find.Offer{}
 	for _, o := range offers {
@@ -250,7 +267,9 @@ func TestAdopt(t *testing.T) {
 	assert.Equal(t, 3, by["interfaces"].Fits)
 	assert.Equal(t, 45, by["interfaces"].Cost.Series, "3 devices × 3 interfaces × 5 readings")
 	assert.Zero(t, by["host-resources"].Fits)
-	assert.NotEmpty(t, w.Offers(t.Context(), finds[:1])[0].Why.Facts)
+	single, err := w.Offers(t.Context(), finds[:1], 0)
+	require.NoError(t, err)
+	assert.NotEmpty(t, single[0].Why.Facts)
 
 	for name, c := range map[string]struct {
 		in    find.Adoption

@@ -142,6 +142,15 @@ func (v view) Cell(x watch.Value) ui.Cell {
 	return ui.NewCell(n, time.Now())
 }
 
+// Crumbs is the way to the page, along the places that the device lies in.
+func (v view) Crumbs() []ui.Crumb {
+	out := []ui.Crumb{{Title: "Watch", URL: "/"}}
+	for _, p := range v.Path {
+		out = append(out, ui.Crumb{Title: p.Name, URL: "/devices?q=" + url.QueryEscape(p.Name)})
+	}
+	return append(out, ui.Crumb{Title: v.Device.Name})
+}
+
 // Up says for how long the machine runs, and what answers for it where that is
 // another time.
 func (v view) Up() string {

@@ -60,9 +60,12 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 	}
 	chosen := slices.DeleteFunc(all, func(f domain.Find) bool { return !a.Chosen[f.ID] })
 	a.Count = len(chosen)
-	a.Offers = s.Find.Offers(r.Context(), chosen)
-	a.PlaceID, _ = strconv.ParseInt(r.Form.Get("place"), 10, 64)
-	a.NewPlace = r.Form.Get("new_place")
+	if err := s.where(r, &a, chosen); err != nil {
+		return a, nil, err
+	}
+	if a.Offers, err = s.Find.Offers(r.Context(), chosen, a.PlaceID); err != nil {
+		return a, nil, err
+	}
 	asked := r.Form.Get("asked") == "1"
 	for i := range a.Offers {
 		a.Offers[i].Chose = a.Offers[i].Fits > 0 && (!asked || slices.Contains(r.Form["kit"], a.Offers[i].Name))
@@ -75,11 +78,24 @@ func (s Screen) selection(r *http.Request) (adoptView, []domain.Find, error) {
 			a.Routers = append(a.Routers, f)
 		}
 	}
-	a.Places, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaFind, domain.AccessConfigure)
-	if a.PlaceID == 0 && a.NewPlace == "" {
+	return a, chosen, nil
+}
+
+// where reads into which place finds shall come: one that was chosen of those that may be,
+// a new one, or else the likely one.
+func (s Screen) where(r *http.Request, a *adoptView, chosen []domain.Find) (err error) {
+	if a.Places, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaFind, domain.AccessConfigure); err != nil {
+		return err
+	}
+	a.NewPlace = r.Form.Get("new_place")
+	id, _ := strconv.ParseInt(r.Form.Get("place"), 10, 64)
+	switch {
+	case slices.ContainsFunc(a.Places, func(p domain.Place) bool { return p.ID == id }):
+		a.PlaceID = id
+	case id == 0 && a.NewPlace == "":
 		a.PlaceID = likely(chosen, a.Places)
 	}
-	return a, chosen, err
+	return nil
 }
 
 // likely proposes the place that the finds name as their location.
