@@ -61,7 +61,7 @@ func TestConnectionsAreCutUnderLoad(t *testing.T) {
 	others.Wait()
 	require.Greater(t, cuts, 20)
 	a.check(t, s, n)
-	require.Eventually(t, func() bool { return s.Seal(t.Context()) == nil }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return s.Seal(t.Context()) == nil }, 2*time.Minute, 50*time.Millisecond)
 	a.check(t, s, n)
 	_, err = s.FoldDue(t.Context(), s.Newest().AddDate(0, 0, 9))
 	require.NoError(t, err)
