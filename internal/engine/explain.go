@@ -23,7 +23,11 @@ func (c *Collector) WhyValue(ctx context.Context, s domain.Series) (why.Trace, e
 			t.Because("It is row "+p.Index+" of the device's table", p.Reason, nil)
 		}
 		if stretched := c.bound[s.DeviceID].stretched; stretched.Set {
-			t.Include("That is "+stretched.Value+" × what the kit says", stretched.Why)
+			from := "its place says so" // who sees the value need not see that place
+			if stretched.Own() {
+				from = "set at the device itself"
+			}
+			t.Because("That is "+stretched.Value+" × what the kit says", from, nil)
 		}
 		if bs.says != "" {
 			t.Because("Counted now is", bs.says, nil)

@@ -43,7 +43,7 @@ func TestAStretchHoldsForAllThatIsAsked(t *testing.T) {
 	trace, err := w.collector.WhyValue(t.Context(), w.series(t)["loss"])
 	require.NoError(t, err)
 	assert.Equal(t, "every 1\u00a0min", trace.Facts[0].Detail)
-	assert.Contains(t, words(trace.Facts), "That is 4 × what the kit says: set at the place Pier")
+	assert.Contains(t, words(trace.Facts), "That is 4 × what the kit says: its place says so")
 
 	// A part that comes then has series of the same stretch.
 	w.fetcher.mu.Lock()

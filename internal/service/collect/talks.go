@@ -52,7 +52,7 @@ func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpo
 		if c := around.credentials[x.credential]; c.bound.Contains(x.to) {
 			talk.Secrets = c.Secrets
 		} else {
-			talk.Withheld = fmt.Sprintf("nothing was asked: the credential, %s, is not bound to %s", x.from.Why.Answer, x.to)
+			talk.Withheld = fmt.Sprintf("nothing was asked: %s is not bound to %s", x.whose(), x.to)
 		}
 		out[x.way] = talk
 	}
@@ -66,6 +66,15 @@ type sent struct {
 	credential domain.ID
 	to         netip.Addr
 	from       inherit.Resolved
+}
+
+// whose says where a credential comes from. It names no place: who sees the device need not
+// see those further up.
+func (x sent) whose() string {
+	if x.from.Own() {
+		return "its own credential"
+	}
+	return "the credential of its place"
 }
 
 // sent are the credentials with which a device is asked.

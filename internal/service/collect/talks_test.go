@@ -47,11 +47,11 @@ func TestCredentialsAreInheritedAndGoNowhereElse(t *testing.T) {
 	e.Address = netip.MustParseAddr("203.0.113.9")
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
 	assert.Empty(t, talk.Secrets)
-	assert.Equal(t, "nothing was asked: the credential, set at the device itself, is not bound to 203.0.113.9", talk.Withheld)
+	assert.Equal(t, "nothing was asked: its own credential is not bound to 203.0.113.9", talk.Withheld)
 	e.CredentialID = 0
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
 	assert.Empty(t, talk.Secrets)
-	assert.Equal(t, "nothing was asked: the credential, set at the place Pier, is not bound to 203.0.113.9", talk.Withheld)
+	assert.Equal(t, "nothing was asked: the credential of its place is not bound to 203.0.113.9", talk.Withheld)
 	questions := svc.Questions(d, []domain.Fitting{{Kit: "reachability"}}, svc.Talks(around, d, []domain.Endpoint{e}), 1)
 	assert.Equal(t, talk.Withheld, questions[0].Withheld)
 	assert.NotContains(t, svc.Talks(around, d, nil), "tcp", "a way that takes none gets none")

@@ -22,6 +22,15 @@ type affected struct {
 	reach    inherit.Reach
 	override domain.Override
 	devices  []domain.Device
+	who      access.Actor
+}
+
+// names are what devices are called, for those who see them.
+func (a affected) names(devices []string) string {
+	if !a.who.May(domain.AreaWatch, domain.AccessSee, a.Place) {
+		return ""
+	}
+	return text.Some(devices, mostNamed)
 }
 
 // affected finds for what a value would hold.
@@ -62,6 +71,7 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trac
 	if err != nil {
 		return trace, err
 	}
+	a.who = who
 	trace = a.trace()
 	return trace, k.effect(ctx, a, &trace)
 }
@@ -118,6 +128,10 @@ func (s *Service) gatewayEffect(ctx context.Context, a affected, trace *why.Trac
 	if err != nil {
 		return err
 	}
+	if !a.who.May(domain.AreaWatch, domain.AccessSee, d.PlaceID) {
+		trace.Because("While a device that you do not see does not answer, they are out of reach, and not down", "", nil)
+		return nil
+	}
 	trace.Because("While "+d.Name+" does not answer, they are out of reach, and not down", "it is "+string(d.Health)+" now",
 		why.To("device", d.ID))
 	if slices.ContainsFunc(a.devices, func(x domain.Device) bool { return x.ID == gateway }) {
@@ -138,7 +152,7 @@ func (s *Service) leaveAloneEffect(_ context.Context, a affected, trace *why.Tra
 	}
 	if len(names) > 0 {
 		trace.Because(text.Count(int64(len(names)), "watched device")+" of here are among them: they are asked as before",
-			text.Some(names, mostNamed), nil)
+			a.names(names), nil)
 	}
 	return nil
 }

@@ -165,7 +165,7 @@ func (s *Service) credentialEffect(ctx context.Context, a affected, w way.Way, t
 	}
 	if len(outside) > 0 {
 		trace.Because("It is not bound to the addresses of "+text.Count(int64(len(outside)), "device")+
-			": its secret must be typed again", text.Some(outside, mostNamed), nil)
+			": its secret must be typed again", a.names(outside), nil)
 	}
 	return nil
 }

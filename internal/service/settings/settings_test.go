@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/settings"
@@ -216,4 +217,34 @@ func TestWhatWasSetIsSetBack(t *testing.T) {
 	require.NoError(t, u.Put(t.Context(), testkit.Anyone, w.line, []byte(`{"gateway": "`+gateway+`"}`)))
 	assert.Equal(t, "np-sw-2", w.setting(t, line, domain.SettingGateway).Shown)
 	assert.False(t, w.setting(t, line, domain.SettingStretch).Set)
+}
+
+// Who may set something at a place need not see what lies further up, nor watch.
+func TestRehearsalsNameNothingThatIsNotSeen(t *testing.T) {
+	w := setup(t)
+	ctx := t.Context()
+	shore, err := w.store.Devices.Add(ctx, domain.Device{
+		PlaceID:   w.line,
+		Name:      "hq-secret-1",
+		Address:   netip.MustParseAddr("192.0.2.99"),
+		CreatedAt: time.Now(),
+	}, "", nil)
+	require.NoError(t, err)
+	require.NoError(t, w.set(t, inherit.Place(w.line), domain.SettingGateway, shore.Name))
+	require.NoError(t, w.set(t, inherit.Place(w.pier), domain.SettingGateway, "np-sw-1"))
+	places, err := w.store.Places.All(ctx)
+	require.NoError(t, err)
+	grant := domain.Grant{PlaceID: w.pier, Level: domain.AccessConfigure, Areas: []domain.Area{domain.AreaRun}}
+	sheet := access.NewSheet(access.NewTree(places), []access.Given{{Grant: grant}})
+	helper := access.Actor{Kind: access.Person, ID: 9, Name: "helper", Sheet: sheet}
+
+	back := settings.Typed{At: inherit.Place(w.pier), Key: domain.SettingGateway}
+	trace, err := w.Rehearse(ctx, helper, back)
+	require.NoError(t, err)
+	assert.NotContains(t, fmt.Sprint(trace), shore.Name, "what holds again is further up")
+	alone := settings.Typed{At: inherit.Place(w.pier), Key: domain.SettingLeaveAlone, Value: "192.0.2.2"}
+	trace, err = w.Rehearse(ctx, helper, alone)
+	require.NoError(t, err)
+	assert.Contains(t, trace.Facts[0].Text, "1 watched device of here")
+	assert.NotContains(t, fmt.Sprint(trace), "np-sw-2", "devices are seen by those who watch")
 }
