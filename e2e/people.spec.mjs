@@ -1,6 +1,6 @@
 import crypto from 'node:crypto';
 import { test, expect } from '@playwright/test';
-import { signIn } from './helpers.mjs';
+import { openDevice, signIn } from './helpers.mjs';
 
 const named = `http://localhost:${process.env.OWL_LISTEN.split(':')[1]}`;
 
@@ -214,4 +214,62 @@ test('people sign in elsewhere, and their groups decide', async ({ browser }) =>
   await page.getByRole('button', { name: 'Bram' }).click();
   await expect(page.locator('.lookonly')).toHaveCount(0);
   await context.close();
+});
+
+test('a team may look at what carries a tag, wherever it stands, and at nothing beside it', async ({ page, browser }) => {
+  await signIn(page);
+  await page.goto('/run/teams/new');
+  await page.getByLabel('Name', { exact: true }).fill('Booking keepers');
+  await page.getByLabel('Level of grant 1').selectOption('see');
+  await pick(page, 'Place of grant 1', 'Kittiwake Line');
+  await page.getByLabel('Tag of grant 1').fill('a=b');
+  await page.getByRole('button', { name: 'Make the team' }).click();
+  await expect(page.getByRole('alert')).toContainText('without = # and commas');
+  await page.getByLabel('Tag of grant 1').fill('#booking');
+  await page.getByRole('button', { name: 'Make the team' }).click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Booking keepers' })).toBeVisible();
+  await page.goto('/run/people/new');
+  await page.getByLabel('Name to sign in with').fill('dunlin');
+  await page.getByLabel('Password').fill('outer-quay');
+  await page.getByLabel('Booking keepers').check();
+  await page.getByRole('button', { name: 'Add the person' }).click();
+  await expect(page).toHaveURL(/\/run\/people\/\d+$/);
+  const person = page.url();
+
+  const other = await (await browser.newContext()).newPage();
+  await comeIn(other, 'dunlin', 'outer-quay');
+  await expect(other.locator('main')).not.toContainText('booking-db');
+
+  await openDevice(page, 'booking-db-1');
+  await page.getByRole('link', { name: 'Set-up' }).click();
+  const card = page.locator('[data-attributes]');
+  await card.getByLabel('Name', { exact: true }).fill('booking');
+  await card.getByRole('button', { name: 'Add' }).click();
+  await expect(card.locator('.tags')).toContainText('booking');
+
+  await other.goto('/devices');
+  await expect(other.locator('#device-table tbody tr')).toHaveCount(1);
+  await expect(other.locator('#device-table')).toContainText('booking-db-1');
+  await other.getByRole('link', { name: 'booking-db-1' }).click();
+  await expect(other.locator('main')).toContainText('Skerry House');
+  await other.goto('/run/places');
+  await expect(other.locator('main')).not.toContainText('North Pier');
+
+  await page.goto(person);
+  const allowed = page.locator('#allowed');
+  await allowed.getByLabel('At', { exact: true }).selectOption({ label: 'Skerry House' });
+  await expect(allowed.getByRole('row', { name: /watch/ })).toContainText('nothing');
+  await allowed.getByLabel('With the device').fill('booking-db-1');
+  await allowed.getByLabel('With the device').press('Enter');
+  await expect(allowed.getByRole('row', { name: /watch/ })).toContainText('see');
+
+  await openDevice(page, 'booking-db-1');
+  await page.getByRole('link', { name: 'Set-up' }).click();
+  await card
+    .locator('.tags')
+    .getByRole('button', { name: /booking/ })
+    .click();
+  await expect(card.getByRole('button', { name: /booking/ })).toHaveCount(0);
+  await other.goto('/devices');
+  await expect(other.locator('main')).not.toContainText('booking-db-1');
 });

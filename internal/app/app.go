@@ -184,10 +184,10 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
-	a.Devices = devices.New(s, a.Desk, a.Kits, a.Respond, reload, a.Engine.CollectNow)
+	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, vendors, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
-	a.Attributes = attributes.New(s, a.Desk)
+	a.Attributes = attributes.New(s, a.Desk, sheets)
 	a.Audit = audit.New(a.Desk, a.undoing())
 	a.Transfer = transfer.New(s, a.Desk)
 	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
@@ -196,7 +196,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 
 // tellSweep lets those who look know that a sweep went on.
 func (a *App) tellSweep(w domain.Sweep) {
-	a.hub.Publish(domain.News{Kind: "sweep", ID: w.ID, PlaceID: w.PlaceID, Area: domain.AreaFind})
+	a.hub.Publish(domain.News{Kind: "sweep", ID: w.ID, At: domain.At(w.PlaceID), Area: domain.AreaFind})
 }
 
 // Start runs everything and serves the screens. drill may be nil where there

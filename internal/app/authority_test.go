@@ -467,7 +467,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "people.Teams", lists: true, ask: func(c C, w A) (any, error) { return r.People.Teams(c, w) }},
 		{name: "people.TeamsOf", ask: func(c C, w A) (any, error) { return r.People.TeamsOf(c, w, h.user) }},
 		{name: "people.Team", ask: func(c C, w A) (any, error) { return r.People.Team(c, w, h.team) }},
-		{name: "people.Allowed", ask: func(c C, w A) (any, error) { return r.People.Allowed(c, w, h.user, h.place) }},
+		{name: "people.Allowed", ask: func(c C, w A) (any, error) { return r.People.Allowed(c, w, h.user, h.place, "") }},
 		{name: "people.Tokens", lists: true, own: true, ask: func(c C, w A) (any, error) { return r.People.Tokens(c, w) }},
 		{name: "people.Presence", ask: func(c C, w A) (any, error) { return r.People.Presence(c, w, h.user) }},
 		{name: "people.Factors", ask: func(c C, w A) (any, error) { return r.People.Factors(c, w, h.user) }},

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
 	"net/netip"
@@ -35,20 +36,30 @@ type thicket struct {
 	places  []domain.Place
 	devices []domain.Device
 	series  []domain.Series
-	// names are the names of all things by the place that they belong to.
-	names map[domain.ID][]string
-	count int
+	// names are the names of all things by where they stand.
+	names map[domain.Spot][]string
+	// handed are the names of what is set at a place and holds for all below.
+	handed map[domain.ID][]string
+	count  int
 }
 
-// name is one that stands nowhere else.
-func (w *thicket) name(place domain.ID) string {
+// word is one that stands nowhere else.
+func (w *thicket) word() string {
 	w.count++
-	out := fmt.Sprintf("zq%dx%dqz", w.IntN(1_000_000), w.count)
-	if place != 0 {
-		w.names[place] = append(w.names[place], out)
-	}
+	return fmt.Sprintf("zq%dx%dqz", w.IntN(1_000_000), w.count)
+}
+
+// name is such a word for something at a place.
+func (w *thicket) name(place domain.ID) string {
+	out := w.word()
+	w.own(domain.At(place), out)
 	return out
 }
+
+func (w *thicket) own(at domain.Spot, words ...string) { w.names[at] = append(w.names[at], words...) }
+
+// carried are the tags that are given to some places and devices; teams are granted what carries them.
+var carried = []string{"night", "pump"}
 
 const (
 	thicketPlaces  = 9
@@ -61,14 +72,14 @@ func (w *thicket) grow(t *testing.T) {
 	t.Helper()
 	ctx := t.Context()
 	for n := range thicketPlaces {
-		p := domain.Place{Kind: domain.Organisation, Name: w.name(0)}
+		p := domain.Place{Kind: domain.Organisation, Name: w.word()}
 		if n >= 3 {
 			p.Kind, p.ParentID = domain.Site, w.places[w.IntN(len(w.places))].ID
 		}
 		saved, err := w.r.Places.Save(ctx, testkit.Anyone, p)
 		require.NoError(t, err)
-		w.names[saved.ID] = append(w.names[saved.ID], p.Name)
 		w.places = append(w.places, saved)
+		w.tag(t, domain.Attribute{PlaceID: saved.ID}, 5)
 	}
 	rules, err := w.r.Store.Rules.All(ctx)
 	require.NoError(t, err)
@@ -78,20 +89,60 @@ func (w *thicket) grow(t *testing.T) {
 	}
 	for _, p := range w.places[:5] {
 		w.settle(t, p.ID)
+		w.set(t, p.ID)
 	}
+}
+
+// tag gives one of the tags to a thing, once in so many times.
+func (w *thicket) tag(t *testing.T, to domain.Attribute, once int) {
+	t.Helper()
+	if w.IntN(once) > 0 {
+		return
+	}
+	to.Name, to.Tag = carried[w.IntN(len(carried))], true
+	require.NoError(t, w.r.Store.Attributes.Set(t.Context(), []domain.Attribute{to}))
+}
+
+// set sets everything that can be set at a place: a stretch, a gateway, a credential, an
+// attribute, addresses to leave alone.
+func (w *thicket) set(t *testing.T, place domain.ID) {
+	t.Helper()
+	ctx, s := t.Context(), w.r.Store
+	c, err := s.Credentials.Add(ctx, domain.Credential{Name: w.name(place), Kind: "community", PlaceID: place},
+		domain.Secrets{"community": "c"})
+	require.NoError(t, err)
+	gateway := w.devices[w.IntN(len(w.devices))]
+	for key, value := range map[domain.SettingKey]string{
+		domain.SettingCredential("snmp"): fmt.Sprint(c.ID),
+		domain.SettingGateway:            fmt.Sprint(gateway.ID),
+		domain.SettingStretch:            fmt.Sprint(2 + w.IntN(5)),
+		domain.SettingLeaveAlone:         "203.0.113." + fmt.Sprint(w.IntN(250)),
+	} {
+		refers := domain.ID(0)
+		if key == domain.SettingGateway {
+			refers = gateway.ID
+		}
+		require.NoError(t, s.Overrides.Set(ctx, domain.Override{PlaceID: place, Key: key, Value: value}, refers))
+	}
+	a := domain.Attribute{PlaceID: place, Name: w.word(), Value: w.word()}
+	w.handed[place] = []string{a.Name, a.Value}
+	require.NoError(t, s.Attributes.Set(ctx, []domain.Attribute{a}))
 }
 
 // plant makes a device with a port in trouble, out of reach behind another one.
 func (w *thicket) plant(t *testing.T, place domain.ID, n int, broken rule.Rule) {
 	t.Helper()
 	ctx, s := t.Context(), w.r.Store
-	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place, Name: w.name(place), Kind: "switch",
+	names := []string{w.word(), w.word(), w.word()}
+	d, err := s.Devices.Add(ctx, domain.Device{PlaceID: place, Name: names[0], Kind: "switch",
 		Address: netip.AddrFrom4([4]byte{192, 0, 2, byte(n + 1)}), CreatedAt: time.Now()}, "", nil)
 	require.NoError(t, err)
+	w.own(d.Spot(), names...)
+	w.tag(t, domain.Attribute{DeviceID: d.ID}, 2)
 	require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
 	parts, err := s.Parts.Add(
 		ctx,
-		[]domain.Part{{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: w.name(place), Note: w.name(place)}},
+		[]domain.Part{{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: names[1], Note: names[2]}},
 	)
 	require.NoError(t, err)
 	series, err := s.Series.Add(
@@ -189,6 +240,9 @@ func (w *thicket) visitor(t *testing.T, n int) (name string, who access.Actor) {
 		if w.IntN(3) == 0 {
 			g.Areas = []domain.Area{domain.AllAreas()[w.IntN(8)], domain.AreaWatch}
 		}
+		if w.IntN(2) == 0 {
+			g.Tag = carried[w.IntN(len(carried))]
+		}
 		grants = append(grants, g)
 	}
 	team, err := w.r.People.SaveTeam(t.Context(), testkit.Anyone, domain.Team{Name: fmt.Sprint("visitors ", n), Grants: grants})
@@ -202,11 +256,33 @@ func (w *thicket) visitor(t *testing.T, n int) (name string, who access.Actor) {
 }
 
 // secrets are the names of all that an actor may not see of any area.
-func (w *thicket) secrets(who access.Actor) *regexp.Regexp {
+func (w *thicket) secrets(t *testing.T, who access.Actor) *regexp.Regexp {
+	t.Helper()
 	seen := who.Anywhere(domain.AccessSee)
 	var out []string
-	for place, names := range w.names {
-		if !seen.Has(place) {
+	for at, names := range w.names {
+		if !seen.Has(at) {
+			out = append(out, names...)
+		}
+	}
+	// Of a device that is seen by itself the place is told, by its name alone, and so it is
+	// of what the own teams are granted, even where nothing carries the tag that it is for.
+	around := slices.Collect(maps.Values(seen.Devices()))
+	teams, err := w.r.Store.Teams.Of(t.Context(), who.ID)
+	require.NoError(t, err)
+	told := slices.Clone(around)
+	for _, g := range teams[0].Grants {
+		told = append(told, g.PlaceID)
+	}
+	for _, p := range w.places {
+		if !seen.HasPlace(p.ID) && !slices.Contains(told, p.ID) {
+			out = append(out, p.Name)
+		}
+	}
+	tree := access.NewTree(w.places)
+	within := func(of domain.ID) func(domain.ID) bool { return func(p domain.ID) bool { return tree.Within(p, of) } }
+	for place, names := range w.handed {
+		if !slices.ContainsFunc(slices.Concat(seen.Places(), around), within(place)) {
 			out = append(out, names...)
 		}
 	}
@@ -219,18 +295,25 @@ func (w *thicket) secrets(who access.Actor) *regexp.Regexp {
 // No page and no answer of the API tells of anything outside of what somebody may see,
 // whatever the tree, the things and the rights are.
 func TestNothingTellsOfWhatIsOutside(t *testing.T) {
-	w := &thicket{Rand: rand.New(rand.NewPCG(10, uint64(time.Now().UnixNano()))), r: start(t), names: map[domain.ID][]string{}}
+	w := &thicket{
+		Rand:   rand.New(rand.NewPCG(10, uint64(time.Now().UnixNano()))),
+		r:      start(t),
+		names:  map[domain.Spot][]string{},
+		handed: map[domain.ID][]string{},
+	}
 	w.grow(t)
 	for n := range 4 {
 		name, who := w.visitor(t, n)
-		secret := w.secrets(who)
+		secret := w.secrets(t, who)
 		c := browser(t)
 		w.r.signInAs(t, c, name, "night-watch")
 		pages := w.crawl(t, c, secret)
 		_, key, err := w.r.People.MakeToken(t.Context(), who, domain.Token{Name: name, Grant: domain.Grant{Level: domain.AccessAdminister}})
 		require.NoError(t, err)
 		answers := w.ask(t, key.Reveal(), secret)
-		t.Logf("%s: %d places seen; %d pages, %d answers", name, len(who.Anywhere(domain.AccessSee).Places()), pages, answers)
+		seen := who.Anywhere(domain.AccessSee)
+		const done = "%s: %d places and %d devices seen; %d pages, %d answers"
+		t.Logf(done, name, len(seen.Places()), len(seen.Devices()), pages, answers)
 		w.hear(t, c, who)
 	}
 }
@@ -240,12 +323,20 @@ var paths = []string{
 	"/devices/%d",
 	"/devices/%d/values",
 	"/devices/%d/where",
+	"/devices/%d/setup",
+	"/devices/%d/settings",
+	"/devices/%d/attributes",
+	"/run/places/%d/settings",
+	"/run/places/%d/attributes",
 	"/series/%d",
 	"/series/%d/samples?format=csv",
 	"/chart?series=%d&span=1h",
 	"/incidents/%d",
 	"/run/places/%d",
 	"/run/people/%d",
+	"/run/people/%d/allowed?place=1",
+	"/run/people/%d/allowed?place=4",
+	"/run/people/%d/allowed?place=9",
 	"/run/teams/%d",
 	"/find/sweeps/%d",
 	"/run/audit/%d",
@@ -368,8 +459,8 @@ func (w *thicket) hear(t *testing.T, c *http.Client, who access.Actor) {
 	seen := who.Scope(domain.AreaWatch, domain.AccessSee)
 	want := []string{}
 	for _, d := range w.devices {
-		w.r.hub.Publish(domain.News{Kind: "drawn", ID: d.ID, PlaceID: d.PlaceID, Area: domain.AreaWatch})
-		if seen.Has(d.PlaceID) {
+		w.r.hub.Publish(domain.News{Kind: "drawn", ID: d.ID, At: d.Spot(), Area: domain.AreaWatch})
+		if seen.Has(d.Spot()) {
 			want = append(want, fmt.Sprintf(`data: {"id":%d,"kind":"drawn"}`, d.ID))
 		}
 	}

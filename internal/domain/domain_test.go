@@ -57,7 +57,7 @@ func TestFieldErrors(t *testing.T) {
 }
 
 func TestTheRunsOfAScope(t *testing.T) {
-	assert.Equal(t, [][2]ID{{1, 3}, {5, 5}, {7, 8}}, Only(8, 1, 2, 7, 3, 5, 5).Runs())
-	assert.Empty(t, Only().Runs())
-	assert.Empty(t, Everywhere().Runs())
+	assert.Equal(t, [][2]ID{{1, 3}, {5, 5}, {7, 8}}, Only(8, 1, 2, 7, 3, 5, 5).InPlaces().Runs)
+	assert.Empty(t, Only().InPlaces().Runs)
+	assert.Empty(t, Everywhere().InPlaces().Runs)
 }

@@ -5,7 +5,7 @@ package domain
 type News struct {
 	Kind string
 	ID   ID
-	// PlaceID is where it is; zero for what belongs to the whole tree.
-	PlaceID ID
-	Area    Area // whose people it is for
+	// At is where it is; zero for what belongs to the whole tree.
+	At   Spot
+	Area Area // whose people it is for
 }

@@ -93,6 +93,9 @@ type Grant struct {
 	PlaceID ID     `json:"place_id"`
 	Level   Access `json:"level"`
 	Areas   []Area `json:"areas"` // empty for all
+	// Tag narrows it to the devices there that carry this tag, by themselves or by where
+	// they stand; empty for everything there.
+	Tag string `json:"tag,omitempty"`
 }
 
 // For tells whether the grant holds for a work area.

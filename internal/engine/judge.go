@@ -164,7 +164,7 @@ func (j *Judge) samples(in []domain.SeriesSample) {
 		}
 		j.found(r)
 		for id, place := range devices {
-			j.hub.Publish(domain.News{Kind: "values", ID: id, PlaceID: place, Area: domain.AreaWatch})
+			j.hub.Publish(domain.News{Kind: "values", ID: id, At: domain.Spot{Place: place, Device: id}, Area: domain.AreaWatch})
 		}
 	})
 }

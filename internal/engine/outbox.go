@@ -300,12 +300,12 @@ func (o *Outbox) kept(some []decision) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), placeLimit)
 	defer cancel()
-	places, err := o.store.Incidents.Places(ctx, ids)
+	at, err := o.store.Incidents.Spots(ctx, ids)
 	if err != nil {
 		o.log.Warn("it is not known whom outcomes of deliveries concern", "error", err)
 	}
 	for _, id := range ids {
-		o.hub.Publish(domain.News{Kind: "incidents", ID: id, PlaceID: places[id], Area: domain.AreaRespond})
+		o.hub.Publish(domain.News{Kind: "incidents", ID: id, At: at[id], Area: domain.AreaRespond})
 	}
 	o.Wake() // a note may have waited for its ticket
 }

@@ -64,13 +64,13 @@ func lean(found estate.Result) estate.Result {
 
 func publish(hub *Hub, found estate.Result) {
 	for _, h := range found.Health {
-		hub.Publish(domain.News{Kind: "health", ID: h.Device.ID, PlaceID: h.Device.PlaceID, Area: domain.AreaWatch})
+		hub.Publish(domain.News{Kind: "health", ID: h.Device.ID, At: h.Device.Spot(), Area: domain.AreaWatch})
 	}
-	told := map[domain.ID]bool{}
+	told := map[domain.Spot]bool{}
 	for _, j := range found.Judged {
-		if place := j.Device.PlaceID; !told[place] {
-			told[place] = true
-			hub.Publish(domain.News{Kind: "incidents", PlaceID: place, Area: domain.AreaRespond})
+		if at := j.Device.Spot(); !told[at] {
+			told[at] = true
+			hub.Publish(domain.News{Kind: "incidents", At: at, Area: domain.AreaRespond})
 		}
 	}
 }

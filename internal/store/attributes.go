@@ -90,6 +90,25 @@ func (a Areas) Picked(ctx context.Context, search string) (*domain.PickedDevices
 	return (*domain.PickedDevices)(&picked), nil
 }
 
+// Carriers are the places at which a tag holds for all, and the devices that carry it by
+// themselves, removed ones too, with their places.
+func (a Areas) Carriers(ctx context.Context, tag string) (places map[domain.ID]bool, devices map[domain.ID]domain.ID, err error) {
+	picked, err := a.Picked(ctx, "#"+tag)
+	if err != nil {
+		return nil, nil, err
+	}
+	places, devices = map[domain.ID]bool{}, map[domain.ID]domain.ID{}
+	for _, id := range picked.Places {
+		places[id] = true
+	}
+	var rows []struct{ ID, PlaceID int64 }
+	err = a.q(ctx).Raw("SELECT id, place_id FROM all_devices WHERE id = ANY(?::bigint[])", arrayOf(picked.With)).Scan(&rows).Error
+	for _, r := range rows {
+		devices[r.ID] = r.PlaceID
+	}
+	return places, devices, err
+}
+
 // Set sets attributes, in the place of those of the same names.
 func (s Attributes) Set(ctx context.Context, all []domain.Attribute) error {
 	return s.bulk(ctx, all, `INSERT INTO attributes (place_id, device_id, part_id, name, value, tag)

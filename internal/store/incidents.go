@@ -132,17 +132,17 @@ func (Incidents) ofCause(q *gorm.DB, deviceID domain.ID, cause string) ([]domain
 	return each(rows, incidentRow.domain), err
 }
 
-// Places returns where the devices of incidents belong.
-func (s Incidents) Places(ctx context.Context, ids []domain.ID) (map[domain.ID]domain.ID, error) {
-	var rows []struct{ ID, PlaceID int64 }
+// Spots returns where the devices of incidents stand.
+func (s Incidents) Spots(ctx context.Context, ids []domain.ID) (map[domain.ID]domain.Spot, error) {
+	var rows []struct{ ID, PlaceID, DeviceID int64 }
 	err := s.q(ctx).
-		Raw("SELECT i.id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = "+
+		Raw("SELECT i.id, i.device_id, d.place_id FROM incidents i JOIN all_devices d ON d.id = i.device_id WHERE i.id = "+
 			"ANY(?::bigint[])", arrayOf(ids)).
 		Scan(&rows).
 		Error
-	out := make(map[domain.ID]domain.ID, len(rows))
+	out := make(map[domain.ID]domain.Spot, len(rows))
 	for _, r := range rows {
-		out[r.ID] = r.PlaceID
+		out[r.ID] = domain.Spot{Place: r.PlaceID, Device: r.DeviceID}
 	}
 	return out, err
 }

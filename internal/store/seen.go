@@ -41,32 +41,47 @@ func (s *Store) Seen(scope domain.Scope) *Seen {
 // everywhere in the statement, so that no query can forget it.
 type scopedPool struct {
 	gorm.ConnPool
-	within *strings.Replacer // puts conditions in the place of {place_id} and {id}
-	places string            // an array as PostgreSQL reads it; empty where the conditions say it all
+	within *strings.Replacer // puts conditions in the place of what stands in braces
+	arrays []array           // what the conditions do not say themselves
 }
+
+// array is ids as PostgreSQL reads them, for a mark in the conditions.
+type array struct{ mark, ids string }
 
 // mostRuns is up to how many runs of neighbours the places are written out as: that is
 // estimated and checked fastest. Places that were made together are neighbours.
 const mostRuns = 16
 
 func newScopedPool(under gorm.ConnPool, scope domain.Scope) scopedPool {
-	if len(scope.Runs()) > mostRuns {
-		const among = " = ANY($P::bigint[])"
-		return scopedPool{under, strings.NewReplacer("{place_id}", "place_id"+among, "{id}", "id"+among), "{" + scope.List() + "}"}
-	}
-	return scopedPool{under, strings.NewReplacer("{place_id}", inRuns("place_id", scope), "{id}", inRuns("id", scope)), ""}
+	p := scopedPool{ConnPool: under}
+	at, of, around := p.oneOf("$P", scope.InPlaces()), p.oneOf("$D", scope.InDevices()), p.oneOf("$A", scope.Around())
+	p.within = strings.NewReplacer(
+		"{place_id}", at("place_id"),
+		"{place}", at("id"),
+		"{device}", of("id"),
+		"{thing_id}", of("thing_id"),
+		"{around}", around("id"),
+	)
+	return p
 }
 
-// inRuns is the condition that an id is one of a scope.
-func inRuns(id string, scope domain.Scope) string {
-	if scope.None() {
-		return "false"
+// oneOf makes the condition that a column is one of some ids. Where these are scattered, a
+// mark stands for them.
+func (p *scopedPool) oneOf(mark string, ids domain.Ordered) func(column string) string {
+	switch {
+	case len(ids.Runs) == 0:
+		return func(string) string { return "false" }
+	case len(ids.Runs) > mostRuns:
+		p.arrays = append(p.arrays, array{mark, "{" + ids.List + "}"})
+		return func(column string) string { return column + " = ANY(" + mark + "::bigint[])" }
 	}
-	var any []string
-	for _, run := range scope.Runs() {
-		any = append(any, fmt.Sprintf("%s BETWEEN %d AND %d", id, run[0], run[1]))
+	return func(column string) string {
+		var any []string
+		for _, run := range ids.Runs {
+			any = append(any, fmt.Sprintf("%s BETWEEN %d AND %d", column, run[0], run[1]))
+		}
+		return "(" + strings.Join(any, " OR ") + ")"
 	}
-	return "(" + strings.Join(any, " OR ") + ")"
 }
 
 // errOnlyReads is told where something would be changed through what is seen.
@@ -94,18 +109,27 @@ func (p scopedPool) QueryRowContext(ctx context.Context, query string, args ...a
 const planned = pgx.QueryExecModeCacheDescribe
 
 func (p scopedPool) scoped(query string, args []any) (string, []any) {
-	text := p.within.Replace(scopedText(query))
-	if p.places != "" && strings.Contains(text, "$P") {
-		text = strings.ReplaceAll(text, "$P", "$"+strconv.Itoa(len(args)+1))
-		args = slices.Concat([]any{planned}, args, []any{p.places})
+	text, count := p.within.Replace(scopedText(query)), len(args)
+	args = slices.Clip(args)
+	for _, a := range p.arrays {
+		if !strings.Contains(text, a.mark) {
+			continue
+		}
+		args = append(args, a.ids)
+		text = strings.ReplaceAll(text, a.mark, "$"+strconv.Itoa(len(args)))
+	}
+	if len(args) > count {
+		args = slices.Insert(args, 0, any(planned))
 	}
 	return text, args
 }
 
-// Of what belongs to a device, an incident, a series or a sweep the place is theirs.
+// Of what belongs to a device, an incident, a series or a sweep the place is theirs. Of a
+// device that is seen by itself it is told where it stands, and no more of that place.
 const (
 	atPlace    = "{place_id}"
-	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + ")"
+	devices    = "({place_id} OR {device})"
+	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + devices + ")"
 	ofIncident = "incident_id IN (SELECT id FROM public.incidents WHERE " + ofDevice + ")"
 	ofSeries   = "series_id IN (SELECT id FROM public.series WHERE " + ofDevice + ")"
 	ofPart     = "part_id IN (SELECT id FROM public.parts WHERE " + ofDevice + ")"
@@ -115,7 +139,7 @@ const (
 
 // behindSeen tells whether a device is out of reach behind one that is seen: else its
 // name stands in what was noted, and that is not told.
-const behindSeen = "(behind_id IS NULL OR behind_id IN (SELECT id FROM public.all_devices WHERE " + atPlace + "))"
+const behindSeen = "(behind_id IS NULL OR behind_id IN (SELECT id FROM public.all_devices WHERE " + devices + "))"
 
 // BehindUnseen is told in the place of what is out of sight.
 const BehindUnseen = "behind something that you may not see, which does not answer"
@@ -138,16 +162,16 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 // the whole tree is seen by those who see all of it; kits and rules by everybody.
 var within = map[string]string{
 	"alerts":            ofDevice,
-	"all_devices":       atPlace,
+	"all_devices":       devices,
 	"attributes":        "(" + atPlace + " OR " + ofDevice + " OR " + ofPart + ")",
-	"audit":             atPlace,
+	"audit":             "({place_id} OR kind = 'device' AND {thing_id})",
 	"browsers":          nothing,
 	"channels":          nothing,
 	"code_factors":      nothing,
 	"credentials":       atPlace,
 	"deliveries":        ofIncident,
 	"device_addresses":  ofDevice,
-	"devices":           atPlace,
+	"devices":           devices,
 	"endpoints":         ofDevice,
 	"events":            ofIncident,
 	"finds":             ofSweep,
@@ -160,7 +184,7 @@ var within = map[string]string{
 	"overrides":         "(" + atPlace + " OR " + ofDevice + ")",
 	"parts":             ofDevice,
 	"passkeys":          nothing,
-	"places":            "{id}",
+	"places":            "({place} OR {around})",
 	"plans":             nothing,
 	"providers":         nothing,
 	"recovery_codes":    nothing,

@@ -26,12 +26,13 @@ type grantRow struct {
 	PlaceID *int64
 	Level   string
 	Areas   []domain.Area `gorm:"serializer:json"`
+	Tag     string
 }
 
 func (grantRow) TableName() string { return "grants" }
 
 func (r grantRow) domain() domain.Grant {
-	return domain.Grant{ID: r.ID, PlaceID: orZero(r.PlaceID), Level: domain.Access(r.Level), Areas: r.Areas}
+	return domain.Grant{ID: r.ID, PlaceID: orZero(r.PlaceID), Level: domain.Access(r.Level), Areas: r.Areas, Tag: r.Tag}
 }
 
 type memberRow struct {
@@ -120,7 +121,13 @@ func (s Teams) Save(ctx context.Context, t domain.Team) (domain.Team, error) {
 	}
 	grants := make([]grantRow, len(t.Grants))
 	for i, g := range t.Grants {
-		grants[i] = grantRow{TeamID: t.ID, PlaceID: null(g.PlaceID), Level: string(g.Level), Areas: append([]domain.Area{}, g.Areas...)}
+		grants[i] = grantRow{
+			TeamID:  t.ID,
+			PlaceID: null(g.PlaceID),
+			Level:   string(g.Level),
+			Areas:   append([]domain.Area{}, g.Areas...),
+			Tag:     g.Tag,
+		}
 	}
 	members := make([]memberRow, len(t.Members))
 	for i, id := range t.Members {
@@ -138,6 +145,13 @@ func (s Teams) Save(ctx context.Context, t domain.Team) (domain.Team, error) {
 	}
 	t.Grants = each(grants, grantRow.domain)
 	return t, nil
+}
+
+// Tagged returns the grants for what carries a tag.
+func (s Teams) Tagged(ctx context.Context) ([]domain.Grant, error) {
+	var rows []grantRow
+	err := s.q(ctx).Where("tag <> ''").Order("id").Find(&rows).Error
+	return each(rows, grantRow.domain), err
 }
 
 // Delete removes a team.

@@ -49,7 +49,7 @@ func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 				}
 				fmt.Fprint(w, ": still here\n\n")
 			case e := <-changes:
-				if e.Area != "" && !who.May(e.Area, domain.AccessSee, e.PlaceID) {
+				if e.Area != "" && !who.May(e.Area, domain.AccessSee, e.At) {
 					continue
 				}
 				data, err := json.Marshal(map[string]any{"kind": e.Kind, "id": e.ID})

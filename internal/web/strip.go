@@ -60,7 +60,7 @@ func newStrip(w *watch.Service, r *run.Service) *strip {
 // scoped is the strip of those who see what an actor sees.
 func (s *strip) scoped(who access.Actor) *stripOf {
 	scope := who.Scope(domain.AreaWatch, domain.AccessSee)
-	key := scope.List()
+	key := scope.Key()
 	if scope.None() {
 		key = "none"
 	}

@@ -22,6 +22,9 @@ type Device struct {
 	Paused  bool
 }
 
+// Spot is where it stands.
+func (d Device) Spot() domain.Spot { return domain.Spot{Place: d.PlaceID, Device: d.ID} }
+
 // Series is what judging needs to know of a series.
 type Series struct {
 	ID       domain.ID

@@ -109,6 +109,9 @@ func (t Tree) Resolve(place, device domain.ID, key Key, accepts func(value strin
 // is zero is not there.
 type Where struct{ Place, Device, Part domain.ID }
 
+// Spot is where it stands.
+func (w Where) Spot() domain.Spot { return domain.Spot{Place: w.Place, Device: w.Device} }
+
 // Itself is the lowest of them.
 func (w Where) Itself() Thing {
 	switch {

@@ -11,12 +11,13 @@ import (
 )
 
 // Sheets know what everybody may do. They are put together when they are first asked
-// for and forgotten when places or teams change.
+// for and forgotten when places, teams or tags change, and when devices move.
 type Sheets struct {
 	store *store.Store
 	mu    sync.Mutex
 	tree  *access.Tree
 	known map[domain.ID]access.Sheet
+	holds map[string]access.Holds // by tag
 	at    time.Time
 	// age counts how often all was forgotten: what was read before is not kept.
 	age int
@@ -36,7 +37,7 @@ func (s *Sheets) Forget() {
 }
 
 func (s *Sheets) forget() {
-	s.tree, s.known, s.at = nil, nil, time.Time{}
+	s.tree, s.known, s.holds, s.at = nil, nil, nil, time.Time{}
 	s.age++
 }
 
@@ -65,7 +66,8 @@ func (s *Sheets) present(ctx context.Context) (*access.Tree, int, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.age == age && s.tree == nil {
-		s.tree, s.known, s.at = tree, map[domain.ID]access.Sheet{}, time.Now()
+		s.tree, s.at = tree, time.Now()
+		s.known, s.holds = map[domain.ID]access.Sheet{}, map[string]access.Holds{}
 	}
 	return tree, age, nil
 }
@@ -86,13 +88,43 @@ func (s *Sheets) Of(ctx context.Context, user domain.ID) (access.Sheet, error) {
 	if err != nil {
 		return access.Sheet{}, err
 	}
-	sheet = access.NewSheet(tree, Given(teams))
+	given := Given(teams)
+	for i := range given {
+		if given[i].Holds, err = s.holding(ctx, age, given[i].Tag); err != nil {
+			return access.Sheet{}, err
+		}
+	}
+	sheet = access.NewSheet(tree, given)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.age == age && s.known != nil {
 		s.known[user] = sheet
 	}
 	return sheet, nil
+}
+
+// holding is where a tag holds, none for none.
+func (s *Sheets) holding(ctx context.Context, age int, tag string) (out access.Holds, err error) {
+	if tag == "" {
+		return out, nil
+	}
+	s.mu.Lock()
+	out, ok := s.holds[tag]
+	s.mu.Unlock()
+	if ok {
+		return out, nil
+	}
+	places, devices, err := s.store.Carriers(ctx, tag)
+	if err != nil {
+		return out, err
+	}
+	out = access.Holds{Places: places, Devices: devices}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.age == age && s.holds != nil {
+		s.holds[tag] = out
+	}
+	return out, nil
 }
 
 // Given are the grants of some teams.

@@ -13,7 +13,7 @@ import (
 )
 
 // Work is a use case at work. Its tables are those of its transaction; they hold all
-// rows, so what is taken from them goes through At or Device first.
+// rows, so what is taken from them goes through At, On or Device first.
 type Work struct {
 	*store.Areas
 	ctx     context.Context
@@ -27,12 +27,15 @@ type Work struct {
 
 // At asks whether the actor may do the deed at a place, zero for what belongs to the
 // whole tree. Where the actor may not even see the place, there is no such thing.
-func (w *Work) At(place domain.ID) error {
+func (w *Work) At(place domain.ID) error { return w.On(domain.At(place)) }
+
+// On is At for a spot, which may be that of a device as it is stored.
+func (w *Work) On(at domain.Spot) error {
 	w.asked = true
 	switch {
-	case w.who.May(w.deed.Area, w.deed.Needs, place):
+	case w.who.May(w.deed.Area, w.deed.Needs, at):
 		return nil
-	case place != 0 && !w.who.May(w.deed.Area, domain.AccessSee, place):
+	case at != domain.Spot{} && !w.who.May(w.deed.Area, domain.AccessSee, at):
 		return domain.ErrNotFound
 	}
 	return lacks(w.deed)
@@ -62,14 +65,14 @@ func (w *Work) Own(user domain.ID) error {
 // ErrUntrusted is told where a browser is not trusted in which more than looking is done.
 var ErrUntrusted = fmt.Errorf("%w: this browser is not trusted; trust it first", domain.ErrForbidden)
 
-// Device returns a device at whose place the actor may do the deed. Nobody else
+// Device returns a device with which the actor may do the deed. Nobody else
 // changes it until the end.
 func (w *Work) Device(id domain.ID) (domain.Device, error) {
 	d, err := w.Devices.Lock(w.ctx, id)
 	if err != nil {
 		return domain.Device{}, w.Missing(err)
 	}
-	if err := w.At(d.PlaceID); err != nil {
+	if err := w.On(d.Spot()); err != nil {
 		return domain.Device{}, err // nothing is told of what may not be seen
 	}
 	return d, nil

@@ -21,12 +21,15 @@ import (
 
 // Service is the use cases.
 type Service struct {
-	store *store.Store
-	desk  *act.Desk
+	store  *store.Store
+	desk   *act.Desk
+	sheets *act.Sheets
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk) *Service { return &Service{s, desk} }
+func New(s *store.Store, desk *act.Desk, sheets *act.Sheets) *Service {
+	return &Service{s, desk, sheets}
+}
 
 var (
 	ofPlaces  = act.Deed{Name: "change the attributes of a place", Area: domain.AreaRun, Needs: domain.AccessConfigure}
@@ -56,8 +59,8 @@ func (s *Service) Of(ctx context.Context, who access.Actor, thing inherit.Thing)
 		return out, err
 	}
 	deed := deedFor(thing)
-	out.May = who.May(deed.Area, deed.Needs, at.Place)
-	sees := func(place domain.ID) bool { return who.May(domain.AreaWatch, domain.AccessSee, place) }
+	out.May = who.May(deed.Area, deed.Needs, at.Spot())
+	sees := func(place domain.ID) bool { return who.May(domain.AreaWatch, domain.AccessSee, domain.At(place)) }
 	for i, p := range places {
 		if !sees(p.ID) {
 			places[i].Name = unseen
@@ -151,47 +154,72 @@ func (s *Service) SetMany(ctx context.Context, who access.Actor, things []inheri
 		return domain.FieldErrors{"name": fmt.Sprintf("Choose from one to %s of them.", text.Thousands(most))}
 	}
 	return s.desk.Do(ctx, who, deedFor(things[0]), func(w *act.Work) error {
+		grants, err := s.granted(ctx, w.Areas)
+		if err != nil {
+			return err
+		}
 		for _, thing := range things {
-			t, err := s.asked(ctx, w, thing)
+			t, at, err := s.asked(ctx, w, thing)
 			if err != nil {
 				return err
 			}
-			if err := s.change(ctx, w, thing, t, slices.Clone(changes)); err != nil {
+			may := func(a domain.Attribute) string { return grants.problem(who, a, at) }
+			if err := s.change(ctx, w, thing, t, slices.Clone(changes), may); err != nil {
 				return err
 			}
 		}
+		w.Then(s.forget)
 		return nil
 	})
 }
 
-// asked returns a thing as it is noted, having asked whether the actor may change it.
-func (s *Service) asked(ctx context.Context, w *act.Work, thing inherit.Thing) (act.Thing, error) {
-	at, err := lies(ctx, w.Areas, thing)
+// forget lets it be worked out anew what everybody may do: that may hang on tags.
+func (s *Service) forget(context.Context) error {
+	s.sheets.Forget()
+	return nil
+}
+
+// asked returns a thing as it is noted and where it stands, having asked whether the actor
+// may change it.
+func (s *Service) asked(ctx context.Context, w *act.Work, thing inherit.Thing) (t act.Thing, at domain.Spot, err error) {
+	where, err := lies(ctx, w.Areas, thing)
 	if err != nil {
-		return act.Thing{}, w.Missing(err)
+		return t, at, w.Missing(err)
 	}
-	if err := w.At(at.Place); err != nil {
-		return act.Thing{}, err
+	at = where.Spot()
+	if err := w.On(at); err != nil {
+		return t, at, err
 	}
 	if thing.Place != 0 {
 		p, err := w.Places.One(ctx, thing.Place)
-		return act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}, err
+		return act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}, at, err
 	}
 	d, err := w.Devices.One(ctx, at.Device)
 	if err != nil || thing.Part == 0 {
-		return act.Device(d), err
+		return act.Device(d), at, err
 	}
 	p, err := w.Parts.One(ctx, thing.Part)
-	return act.Thing{Kind: "part", ID: p.ID, Name: p.Name + " of " + d.Name, PlaceID: d.PlaceID}, err
+	return act.Thing{Kind: "part", ID: p.ID, Name: p.Name + " of " + d.Name, PlaceID: d.PlaceID}, at, err
 }
 
-func (s *Service) change(ctx context.Context, w *act.Work, thing inherit.Thing, t act.Thing, changes []Change) error {
+// change does changes to a thing; may says why one may not be done, in words.
+func (s *Service) change(
+	ctx context.Context,
+	w *act.Work,
+	thing inherit.Thing,
+	t act.Thing,
+	changes []Change,
+	may func(domain.Attribute) string,
+) error {
 	var set, unset []domain.Attribute
 	for _, c := range changes {
 		if err := c.check().OrNil(); err != nil {
 			return err
 		}
 		a := owned(thing, c)
+		if problem := may(a); problem != "" {
+			return fmt.Errorf("%w: %s", domain.ErrForbidden, problem)
+		}
 		if c.Unset {
 			unset = append(unset, a)
 		} else {

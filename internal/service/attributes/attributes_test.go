@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
@@ -31,7 +32,7 @@ type world struct {
 func begin(t *testing.T) world {
 	t.Helper()
 	db := testkit.Store(t)
-	w := world{Service: attributes.New(db, testkit.Desk(db)), db: db}
+	w := world{Service: attributes.New(db, testkit.Desk(db), act.NewSheets(db)), db: db}
 	var err error
 	w.line, err = db.Places.Save(t.Context(), domain.Place{Name: "Line", Kind: domain.Organisation})
 	require.NoError(t, err)
@@ -277,4 +278,39 @@ func TestAHundredThousandAttributes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, used, each)
 	assert.Equal(t, devices, used[0].Devices)
+}
+
+// By a tag that teams are granted things by, nobody can give others more than he may do.
+func TestWhoMayLessThanATagGrantsCannotGiveIt(t *testing.T) {
+	w := begin(t)
+	grant := domain.Grant{PlaceID: w.line.ID, Level: domain.AccessAdminister, Areas: []domain.Area{domain.AreaWatch}, Tag: "night"}
+	require.NoError(t, w.db.InTx(t.Context(), func(tx *store.Areas) error {
+		_, err := tx.Teams.Save(t.Context(), domain.Team{Name: "Night shift", Grants: []domain.Grant{grant}})
+		return err
+	}))
+	tree := access.NewTree([]domain.Place{w.line, w.pier})
+	may := func(level domain.Access, at domain.ID) access.Actor {
+		given := access.Given{Grant: domain.Grant{PlaceID: at, Level: level}}
+		return access.Actor{Kind: access.Person, ID: 7, Name: "marek", Sheet: access.NewSheet(tree, []access.Given{given})}
+	}
+	night, day := []attributes.Change{{Name: "night", Tag: true}}, []attributes.Change{{Name: "day", Tag: true}}
+	device, pier := inherit.Device(w.device.ID), inherit.Place(w.pier.ID)
+	configures := may(domain.AccessConfigure, w.line.ID)
+	for _, thing := range []inherit.Thing{device, pier, inherit.Place(w.line.ID)} {
+		err := w.Set(t.Context(), configures, thing, night)
+		require.ErrorIs(t, err, domain.ErrForbidden)
+		assert.ErrorContains(t, err, "by the tag “night” teams may do more than you may here")
+		require.NoError(t, w.Set(t.Context(), configures, thing, day), "nothing hangs on this one")
+		require.NoError(t, w.Set(t.Context(), configures, thing, []attributes.Change{{Name: "night", Value: "an attribute"}}))
+	}
+	report, err := bring(t, w, configures, "device,attribute\nnp-sw-1,#night\nnp-sw-1,#day\n", false)
+	require.NoError(t, err)
+	require.Len(t, report.Wrong, 1)
+	assert.Equal(t, 2, report.Wrong[0].Line)
+
+	require.NoError(t, w.Set(t.Context(), may(domain.AccessAdminister, w.pier.ID), device, night))
+	assert.Contains(t, w.of(t, testkit.Anyone, device), "#night")
+	taken := []attributes.Change{{Name: "night", Tag: true, Unset: true}}
+	assert.ErrorIs(t, w.Set(t.Context(), configures, device, taken), domain.ErrForbidden, "nor take it from others")
+	require.NoError(t, w.Set(t.Context(), may(domain.AccessAdminister, w.pier.ID), device, taken))
 }

@@ -63,7 +63,11 @@ const (
 func (s *Service) Import(ctx context.Context, who access.Actor, from io.Reader, rehearse bool) (out Report, err error) {
 	deed := act.Deed{Name: "bring in attributes", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 	err = s.desk.Do(ctx, who, deed, func(w *act.Work) error {
-		t := &table{who: who, report: &out}
+		grants, err := s.granted(ctx, w.Areas)
+		if err != nil {
+			return err
+		}
+		t := &table{who: who, report: &out, grants: grants}
 		if err := t.learn(ctx, w.Areas); err != nil {
 			return err
 		}
@@ -82,6 +86,7 @@ func (s *Service) Import(ctx context.Context, who access.Actor, from io.Reader, 
 		}
 		out.Done = true
 		t.note(w)
+		w.Then(s.forget)
 		return nil
 	})
 	return out, err
@@ -91,6 +96,7 @@ func (s *Service) Import(ctx context.Context, who access.Actor, from io.Reader, 
 type table struct {
 	who     access.Actor
 	report  *Report
+	grants  granted
 	places  map[string][]domain.Place
 	byID    map[domain.ID]domain.Place
 	devices map[string][]domain.Device
@@ -227,7 +233,7 @@ func (t *table) wrong(line int, text string) {
 
 // row takes one row in.
 func (t *table) row(line int, cell func(string) string) {
-	owner, thing, problem := t.thing(cell)
+	owner, thing, at, problem := t.thing(cell)
 	if problem != "" {
 		t.wrong(line, problem)
 		return
@@ -245,6 +251,10 @@ func (t *table) row(line int, cell func(string) string) {
 	}
 	a := owner
 	a.Name, a.Value, a.Tag = c.Name, c.Value, c.Tag
+	if problem := t.grants.problem(t.who, a, at); problem != "" {
+		t.wrong(line, problem)
+		return
+	}
 	if first, twice := t.told[owner][marked(a)]; twice {
 		t.wrong(line, fmt.Sprintf("line %d says something about the same already", first))
 		return
@@ -283,52 +293,54 @@ func (t *table) take(line int, thing act.Thing, a domain.Attribute, unset bool) 
 
 // thing finds what a row is about; the problem says why it is nothing, and tells nothing
 // of what the actor may not see.
-func (t *table) thing(cell func(string) string) (owner domain.Attribute, thing act.Thing, problem string) {
+func (t *table) thing(cell func(string) string) (owner domain.Attribute, thing act.Thing, at domain.Spot, problem string) {
 	place, device, part := cell("place"), cell("device"), cell("part")
 	if device == "" && part != "" {
-		return owner, thing, "a part belongs to a device, which is not named"
+		return owner, thing, at, "a part belongs to a device, which is not named"
 	}
 	if device == "" {
 		return t.place(place)
 	}
 	found := slices.DeleteFunc(slices.Clone(t.devices[device]), func(d domain.Device) bool {
-		return place != "" && t.byID[d.PlaceID].Name != place || !t.who.May(domain.AreaWatch, domain.AccessSee, d.PlaceID)
+		return place != "" && t.byID[d.PlaceID].Name != place || !t.who.May(domain.AreaWatch, domain.AccessSee, d.Spot())
 	})
 	switch {
 	case len(found) == 0:
-		return owner, thing, fmt.Sprintf("there is no device “%.60s”", device)
+		return owner, thing, at, fmt.Sprintf("there is no device “%.60s”", device)
 	case len(found) > 1:
-		return owner, thing, fmt.Sprintf("several devices are called “%.60s”: name the place, too", device)
-	case !t.who.May(ofDevices.Area, ofDevices.Needs, found[0].PlaceID):
-		return owner, thing, fmt.Sprintf("you may not change the device “%.60s”", device)
+		return owner, thing, at, fmt.Sprintf("several devices are called “%.60s”: name the place, too", device)
+	case !t.who.May(ofDevices.Area, ofDevices.Needs, found[0].Spot()):
+		return owner, thing, at, fmt.Sprintf("you may not change the device “%.60s”", device)
 	}
 	d := found[0]
 	if part == "" {
-		return domain.Attribute{DeviceID: d.ID}, act.Device(d), ""
+		return domain.Attribute{DeviceID: d.ID}, act.Device(d), d.Spot(), ""
 	}
 	p, ok := t.parts[d.ID][part]
 	if !ok {
-		return owner, thing, fmt.Sprintf("“%.60s” has no part “%.60s”", device, part)
+		return owner, thing, at, fmt.Sprintf("“%.60s” has no part “%.60s”", device, part)
 	}
-	return domain.Attribute{PartID: p.ID}, act.Thing{Kind: "part", ID: p.ID, Name: p.Name + " of " + d.Name, PlaceID: d.PlaceID}, ""
+	thing = act.Thing{Kind: "part", ID: p.ID, Name: p.Name + " of " + d.Name, PlaceID: d.PlaceID}
+	return domain.Attribute{PartID: p.ID}, thing, d.Spot(), ""
 }
 
-func (t *table) place(name string) (owner domain.Attribute, thing act.Thing, problem string) {
+func (t *table) place(name string) (owner domain.Attribute, thing act.Thing, at domain.Spot, problem string) {
 	found := slices.DeleteFunc(slices.Clone(t.places[name]), func(p domain.Place) bool {
-		return !t.who.May(domain.AreaRun, domain.AccessSee, p.ID)
+		return !t.who.May(domain.AreaRun, domain.AccessSee, domain.At(p.ID))
 	})
 	switch {
 	case name == "":
-		return owner, thing, "neither a place nor a device is named"
+		return owner, thing, at, "neither a place nor a device is named"
 	case len(found) == 0:
-		return owner, thing, fmt.Sprintf("there is no place “%.60s”", name)
+		return owner, thing, at, fmt.Sprintf("there is no place “%.60s”", name)
 	case len(found) > 1:
-		return owner, thing, fmt.Sprintf("several places are called “%.60s”", name)
-	case !t.who.May(ofPlaces.Area, ofPlaces.Needs, found[0].ID):
-		return owner, thing, fmt.Sprintf("you may not change the place “%.60s”", name)
+		return owner, thing, at, fmt.Sprintf("several places are called “%.60s”", name)
+	case !t.who.May(ofPlaces.Area, ofPlaces.Needs, domain.At(found[0].ID)):
+		return owner, thing, at, fmt.Sprintf("you may not change the place “%.60s”", name)
 	}
 	p := found[0]
-	return domain.Attribute{PlaceID: p.ID}, act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}, ""
+	thing = act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}
+	return domain.Attribute{PlaceID: p.ID}, thing, domain.At(p.ID), ""
 }
 
 // note notes what was changed, for each thing.

@@ -45,7 +45,7 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 	if err != nil {
 		return nil, err
 	}
-	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaCollect, domain.AccessSee, place) })
+	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaCollect, domain.AccessSee, domain.At(place)) })
 	set, err := seen.Endpoints.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
@@ -159,7 +159,7 @@ func (s *Service) check(
 		}
 		kept := slices.ContainsFunc(set, func(x domain.Endpoint) bool { return x.Way == name && x.CredentialID == d.CredentialID })
 		known := slices.ContainsFunc(fitting(all, way), func(c domain.Credential) bool {
-			return c.ID == d.CredentialID && (kept || who.May(domain.AreaCollect, domain.AccessConfigure, c.PlaceID))
+			return c.ID == d.CredentialID && (kept || who.May(domain.AreaCollect, domain.AccessConfigure, domain.At(c.PlaceID)))
 		})
 		if !known {
 			errs["credential"] = "There is no such credential for this way."

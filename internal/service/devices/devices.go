@@ -22,9 +22,10 @@ import (
 
 // Service is the use cases.
 type Service struct {
-	store *store.Store
-	desk  *act.Desk
-	kits  *collect.Service
+	store  *store.Store
+	desk   *act.Desk
+	sheets *act.Sheets
+	kits   *collect.Service
 	// incidents are ended with the device that they are about.
 	incidents *respond.Service
 	// changed takes up what was changed of a device.
@@ -37,12 +38,13 @@ type Service struct {
 func New(
 	s *store.Store,
 	desk *act.Desk,
+	sheets *act.Sheets,
 	kits *collect.Service,
 	incidents *respond.Service,
 	changed func(context.Context, domain.ID) error,
 	collectNow func(domain.ID) int,
 ) *Service {
-	return &Service{s, desk, kits, incidents, changed, collectNow}
+	return &Service{s, desk, sheets, kits, incidents, changed, collectNow}
 }
 
 // Draft is a device as people type it.
@@ -145,7 +147,10 @@ func (s *Service) Change(ctx context.Context, who access.Actor, id domain.ID, d 
 			return err
 		}
 		w.Note(act.Device(x), before, after)
-		w.Then(func(ctx context.Context) error { return s.changed(ctx, id) })
+		w.Then(func(ctx context.Context) error {
+			s.sheets.Forget() // what is allowed may hang on where it stands
+			return s.changed(ctx, id)
+		})
 		return nil
 	})
 	return x, err
@@ -167,6 +172,9 @@ func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x d
 	if err := errs.OrNil(); err != nil {
 		return domain.Device{}, err
 	}
+	if d.PlaceID != x.PlaceID && !who.May(changeDevice.Area, changeDevice.Needs, domain.At(d.PlaceID)) {
+		return x, domain.FieldErrors{"place": "Choose a place."}
+	}
 	old := x.Address
 	x.Name, x.Friendly, x.Address, x.PlaceID = d.Name, d.Friendly, address, d.PlaceID
 	if err := s.place(ctx, w.Areas, who, x, d.Via); err != nil {
@@ -179,15 +187,13 @@ func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x d
 	return x, s.move(ctx, w, x, old, d.Secrets)
 }
 
-// place stores name, address, place and way of a device. To another place it may only
-// go where the actor may change devices, too.
+// place stores name, address, place and way of a device.
 func (s *Service) place(ctx context.Context, tx *store.Areas, who access.Actor, x domain.Device, via string) error {
 	places, err := tx.Places.All(ctx)
 	if err != nil {
 		return err
 	}
-	may := who.May(changeDevice.Area, changeDevice.Needs, x.PlaceID)
-	if !may || !slices.ContainsFunc(places, func(p domain.Place) bool { return p.ID == x.PlaceID }) {
+	if !slices.ContainsFunc(places, func(p domain.Place) bool { return p.ID == x.PlaceID }) {
 		return domain.FieldErrors{"place": "Choose a place."}
 	}
 	err = tx.Devices.Update(ctx, x)
@@ -207,7 +213,7 @@ func (s *Service) reach(ctx context.Context, tx *store.Areas, who access.Actor, 
 		return tx.Overrides.Unset(ctx, o)
 	}
 	gateway, err := tx.Devices.Named(ctx, x.PlaceID, via)
-	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaCollect, domain.AccessSee, gateway.PlaceID) {
+	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaCollect, domain.AccessSee, gateway.Spot()) {
 		return domain.FieldErrors{"via": "There is no device of this name."}
 	}
 	if err != nil {
@@ -376,7 +382,7 @@ func removed(ctx context.Context, w *act.Work, id domain.ID) (domain.Device, err
 	if err != nil {
 		return x, w.Missing(err)
 	}
-	if err := w.At(x.PlaceID); err != nil {
+	if err := w.On(x.Spot()); err != nil {
 		return domain.Device{}, err // nothing is told of what may not be seen
 	}
 	return x, nil

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
@@ -62,6 +63,7 @@ func setup(t *testing.T) pier {
 	svc := devices.New(
 		s,
 		testkit.Desk(s),
+		act.NewSheets(s),
 		testkit.Kits(t, s),
 		respond.New(s, nil, nil, nil, "", func() {}),
 		func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil },

@@ -198,7 +198,7 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 func unusable(who access.Actor, wanted []domain.ID, have []domain.Credential) (domain.ID, bool) {
 	for _, id := range wanted {
 		usable := slices.ContainsFunc(have, func(c domain.Credential) bool {
-			return c.ID == id && who.May(makeSweep.Area, makeSweep.Needs, c.PlaceID)
+			return c.ID == id && who.May(makeSweep.Area, makeSweep.Needs, domain.At(c.PlaceID))
 		})
 		if !usable {
 			return id, true

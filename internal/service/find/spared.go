@@ -23,7 +23,7 @@ func (s *Service) Spared(ctx context.Context, who access.Actor, id domain.ID) (o
 	if err != nil {
 		return out, err
 	}
-	sees := func(place domain.ID) bool { return who.May(domain.AreaFind, domain.AccessSee, place) }
+	sees := func(place domain.ID) bool { return who.May(domain.AreaFind, domain.AccessSee, domain.At(place)) }
 	spared, trace, err := s.spared(ctx, x.PlaceID, sees)
 	if err != nil {
 		return out, err

@@ -32,8 +32,8 @@ func TestInABrowserThatIsNotTrustedOnlyLookingRemains(t *testing.T) {
 	assert.Empty(t, in.Key)
 	assert.True(t, who.Untrusted)
 	assert.True(t, who.Lowered)
-	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaRun, 0))
-	_, trace := who.Explain(domain.AreaRun, 0)
+	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaRun, domain.At(0)))
+	_, trace := who.Explain(domain.AreaRun, access.Asked{})
 	assert.Equal(t, "This browser is not trusted, so that only looking remains", trace.Facts[len(trace.Facts)-1].Text)
 
 	assert.ErrorIs(t, s.ChangePassword(t.Context(), who, "night-watch", "harbour-watch"), domain.ErrForbidden)
@@ -49,7 +49,7 @@ func TestInABrowserThatIsNotTrustedOnlyLookingRemains(t *testing.T) {
 	who, _, err = s.Present(t.Context(), in.SignIn.ID, "192.0.2.1")
 	require.NoError(t, err)
 	assert.False(t, who.Untrusted)
-	assert.Equal(t, domain.AccessAdminister, who.Level(domain.AreaRun, 0))
+	assert.Equal(t, domain.AccessAdminister, who.Level(domain.AreaRun, domain.At(0)))
 }
 
 func TestWhoMayOnlyLookAnywayIsNotLowered(t *testing.T) {

@@ -238,14 +238,14 @@ func (s *Service) join(ctx context.Context, w *act.Work, who access.Actor, u dom
 	}
 	for _, id := range teams {
 		if !slices.ContainsFunc(all, func(t domain.Team) bool {
-			return t.ID == id && who.May(domain.AreaRun, domain.AccessAdminister, t.PlaceID)
+			return t.ID == id && who.May(domain.AreaRun, domain.AccessAdminister, domain.At(t.PlaceID))
 		}) {
 			return domain.FieldErrors{"teams": "There is no such team."}
 		}
 	}
 	for _, t := range all {
 		is, shall := slices.Contains(t.Members, u.ID), slices.Contains(teams, t.ID)
-		if is == shall || !who.May(domain.AreaRun, domain.AccessAdminister, t.PlaceID) {
+		if is == shall || !who.May(domain.AreaRun, domain.AccessAdminister, domain.At(t.PlaceID)) {
 			continue
 		}
 		old := t

@@ -60,7 +60,7 @@ func TestSignInByNameInAnyCase(t *testing.T) {
 		assert.Zero(t, wait)
 		who, err := s.Actor(t.Context(), in.User.ID, "192.0.2.1")
 		require.NoError(t, err)
-		assert.Equal(t, domain.AccessOperate, who.Level(domain.AreaWatch, 0))
+		assert.Equal(t, domain.AccessOperate, who.Level(domain.AreaWatch, domain.At(0)))
 	}
 	for _, password := range []domain.Secret{"", "Night-watch", "night-watch "} {
 		_, _, err := s.SignIn(t.Context(), "Ines", password, people.Arrival{From: "192.0.2.2"})
@@ -152,7 +152,7 @@ func TestUsersAreChecked(t *testing.T) {
 	require.NoError(t, err)
 	who, err := s.Actor(t.Context(), u.User.ID, "")
 	require.NoError(t, err)
-	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaWatch, 0), "the same name again replaces")
+	assert.Equal(t, domain.AccessSee, who.Level(domain.AreaWatch, domain.At(0)), "the same name again replaces")
 }
 
 func TestTokensAreStoredAsHashes(t *testing.T) {

@@ -35,7 +35,7 @@ var (
 
 // Provider returns the provider of accounts; an empty one where there is none.
 func (s *Service) Provider(ctx context.Context, who access.Actor) (domain.Provider, error) {
-	if !who.May(seeProvider.Area, seeProvider.Needs, 0) {
+	if !who.May(seeProvider.Area, seeProvider.Needs, domain.At(0)) {
 		return domain.Provider{}, s.desk.Do(ctx, who, seeProvider, func(w *act.Work) error { return w.Whole() })
 	}
 	return s.provider(ctx)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -145,6 +146,8 @@ func (s *Service) checkTeam(ctx context.Context, w *act.Work, who access.Actor, 
 			errs["grants"] = "A level must be see, operate, configure or administer."
 		case slices.ContainsFunc(g.Areas, func(a domain.Area) bool { return !a.Valid() }):
 			errs["grants"] = "There is no such work area."
+		case g.Tag != "" && !tag.Valid(g.Tag):
+			errs["grants"] = fmt.Sprintf("A tag has 1 to %d characters, without = # and commas.", domain.MostAttributeName)
 		case !tree.Within(g.PlaceID, t.PlaceID) || g.PlaceID != 0 && tree.Name(g.PlaceID) == "":
 			errs["grants"] = "Choose places within the part of the tree that the team belongs to."
 		}
@@ -169,7 +172,7 @@ func (s *Service) checkMembers(ctx context.Context, w *act.Work, who access.Acto
 	}
 	for _, id := range t.Members {
 		known := slices.ContainsFunc(users, func(u domain.User) bool {
-			return u.ID == id && (who.May(domain.AreaRun, domain.AccessSee, u.PlaceID) || slices.Contains(old.Members, id))
+			return u.ID == id && (who.May(domain.AreaRun, domain.AccessSee, domain.At(u.PlaceID)) || slices.Contains(old.Members, id))
 		})
 		if !known {
 			return domain.FieldErrors{"members": "There is no such person."}
@@ -209,22 +212,38 @@ type Allowed struct {
 	Why   why.Trace     `json:"why"`
 }
 
-// Allowed tells what a person may do at a place, zero for the whole tree, of every
-// area.
-func (s *Service) Allowed(ctx context.Context, who access.Actor, user, place domain.ID) (out []Allowed, err error) {
+// Allowed tells what a person may do at a place, zero for the whole tree, or with the
+// device of a name in the organisation of the place, of every area. Errors are by the
+// field “device”.
+func (s *Service) Allowed(ctx context.Context, who access.Actor, user, place domain.ID, device string) (out []Allowed, err error) {
 	if _, err := s.Person(ctx, who, user); err != nil {
 		return nil, err
 	}
-	if place != 0 && who.ID != user && !who.May(domain.AreaRun, domain.AccessSee, place) {
+	self := who.Kind == access.Person && who.ID == user
+	sees := func(at domain.Spot) bool {
+		return who.May(domain.AreaRun, domain.AccessSee, at) || self && who.Anywhere(domain.AccessSee).Has(at)
+	}
+	named := sees(domain.At(place)) || self && who.Anywhere(domain.AccessSee).Names(place)
+	if place != 0 && !named {
 		return nil, domain.ErrNotFound
+	}
+	at := access.Asked{Spot: domain.At(place), Device: strings.TrimSpace(device)}
+	if at.Device != "" {
+		d, err := s.store.Devices.Named(ctx, place, at.Device)
+		if errors.Is(err, domain.ErrNotFound) || err == nil && !sees(d.Spot()) {
+			return nil, domain.FieldErrors{"device": "There is no device of this name."}
+		}
+		if err != nil {
+			return nil, err
+		}
+		at.Spot = d.Spot()
 	}
 	sheet, err := s.sheets.Of(ctx, user)
 	if err != nil {
 		return nil, err
 	}
-	sees := func(place domain.ID) bool { return who.ID == user || who.May(domain.AreaRun, domain.AccessSee, place) }
 	for _, area := range domain.AllAreas() {
-		level, trace := sheet.ExplainTo(area, place, sees)
+		level, trace := sheet.ExplainTo(area, at, func(place domain.ID) bool { return self || sees(domain.At(place)) })
 		out = append(out, Allowed{area, level, trace})
 	}
 	return out, nil

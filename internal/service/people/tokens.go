@@ -75,6 +75,9 @@ func (s *Service) checkToken(t domain.Token) domain.FieldErrors {
 	if slices.ContainsFunc(t.Grant.Areas, func(a domain.Area) bool { return !a.Valid() }) {
 		errs["areas"] = "There is no such work area."
 	}
+	if t.Grant.Tag != "" {
+		errs["level"] = "A token is bounded by a place, not by a tag."
+	}
 	if t.Ended(s.now()) {
 		errs["ends"] = "Must lie in the future."
 	}
@@ -88,7 +91,7 @@ func (s *Service) Tokens(ctx context.Context, who access.Actor) ([]domain.Token,
 		return nil, domain.ErrForbidden
 	}
 	all, err := s.store.Tokens.All(ctx)
-	if who.May(domain.AreaRun, domain.AccessAdminister, 0) {
+	if who.May(domain.AreaRun, domain.AccessAdminister, domain.At(0)) {
 		return all, err
 	}
 	return slices.DeleteFunc(all, func(t domain.Token) bool { return who.Kind != access.Person || t.OwnerID != who.ID }), err
@@ -99,7 +102,7 @@ func (s *Service) TakeToken(ctx context.Context, who access.Actor, id domain.ID)
 	return s.desk.Do(ctx, who, takeToken, func(w *act.Work) error {
 		t, err := w.Tokens.One(ctx, id)
 		owner := w.Own(t.OwnerID)
-		if !who.May(domain.AreaRun, domain.AccessAdminister, 0) && owner != nil {
+		if !who.May(domain.AreaRun, domain.AccessAdminister, domain.At(0)) && owner != nil {
 			return domain.ErrNotFound
 		}
 		if err != nil {

@@ -40,7 +40,7 @@ func (s *Service) putPerson(ctx context.Context, who access.Actor, id domain.ID,
 		return err
 	}
 	for _, t := range teams {
-		if slices.Contains(t.Members, id) && who.May(changePerson.Area, changePerson.Needs, t.PlaceID) {
+		if slices.Contains(t.Members, id) && who.May(changePerson.Area, changePerson.Needs, domain.At(t.PlaceID)) {
 			d.Teams = append(d.Teams, t.ID)
 		}
 	}

@@ -54,7 +54,12 @@ func (s *Service) Where(ctx context.Context, who access.Actor, area domain.Area,
 	if scope.None() {
 		return nil, domain.ErrForbidden
 	}
-	return s.store.Seen(scope).Places.All(ctx)
+	all, err := s.store.Seen(scope).Places.All(ctx)
+	if level == domain.AccessSee {
+		return all, err
+	}
+	// At the place of a device that is allowed by itself nothing else is.
+	return slices.DeleteFunc(all, func(p domain.Place) bool { return !scope.HasPlace(p.ID) }), err
 }
 
 // Tree is the places that an actor sees in the order of the tree, each with how deep

@@ -186,7 +186,7 @@ func lockIncident(ctx context.Context, w *act.Work, id domain.ID) (domain.Incide
 	if err != nil {
 		return in, d, w.Missing(err)
 	}
-	return in, d, w.At(d.PlaceID)
+	return in, d, w.On(d.Spot())
 }
 
 // write stores what was done to an incident, with its story and what the plans make

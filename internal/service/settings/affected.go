@@ -27,7 +27,7 @@ type affected struct {
 
 // names are what devices are called, for those who see them.
 func (a affected) names(devices []string) string {
-	if !a.who.May(domain.AreaWatch, domain.AccessSee, a.Place) {
+	if !a.who.May(domain.AreaWatch, domain.AccessSee, a.Spot()) {
 		return ""
 	}
 	return text.Some(devices, mostNamed)
@@ -128,7 +128,7 @@ func (s *Service) gatewayEffect(ctx context.Context, a affected, trace *why.Trac
 	if err != nil {
 		return err
 	}
-	if !a.who.May(domain.AreaWatch, domain.AccessSee, d.PlaceID) {
+	if !a.who.May(domain.AreaWatch, domain.AccessSee, d.Spot()) {
 		trace.Because("While a device that you do not see does not answer, they are out of reach, and not down", "", nil)
 		return nil
 	}

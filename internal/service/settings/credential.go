@@ -27,7 +27,7 @@ func (s *Service) credential(w way.Way) kind {
 			if err != nil {
 				return "", 0, err
 			}
-			if !who.May(domain.AreaCollect, domain.AccessConfigure, x.Place) {
+			if !who.May(domain.AreaCollect, domain.AccessConfigure, x.Spot()) {
 				return "", 0, domain.FieldErrors{"value": "That needs the right to configure collecting here."}
 			}
 			for _, c := range usable {
@@ -60,7 +60,7 @@ func (s *Service) credential(w way.Way) kind {
 func (s *Service) usable(ctx context.Context, from *store.Areas, who access.Actor, w way.Way) (out []domain.Credential, err error) {
 	all, err := from.Credentials.All(ctx)
 	for _, c := range all {
-		if w.Takes(c.Kind) && who.May(domain.AreaCollect, domain.AccessConfigure, c.PlaceID) {
+		if w.Takes(c.Kind) && who.May(domain.AreaCollect, domain.AccessConfigure, domain.At(c.PlaceID)) {
 			out = append(out, c)
 		}
 	}
@@ -74,7 +74,7 @@ func (s *Service) credentialNamed(ctx context.Context, who access.Actor, value s
 	}
 	all, err := s.store.Credentials.All(ctx)
 	for _, c := range all {
-		if strconv.FormatInt(c.ID, 10) == value && who.May(domain.AreaCollect, domain.AccessSee, c.PlaceID) {
+		if strconv.FormatInt(c.ID, 10) == value && who.May(domain.AreaCollect, domain.AccessSee, domain.At(c.PlaceID)) {
 			return c.Name, nil
 		}
 	}

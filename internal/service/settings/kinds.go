@@ -70,7 +70,7 @@ func (s *Service) gateway() kind {
 		reloads: true,
 		read: func(ctx context.Context, from *store.Areas, who access.Actor, x site, typed string) (string, domain.ID, error) {
 			d, err := from.Devices.Named(ctx, x.Place, typed)
-			if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaWatch, domain.AccessSee, d.PlaceID) {
+			if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaWatch, domain.AccessSee, d.Spot()) {
 				return "", 0, domain.FieldErrors{"value": "There is no device of this name."}
 			}
 			return strconv.FormatInt(d.ID, 10), d.ID, err
@@ -87,7 +87,7 @@ func (s *Service) deviceNamed(ctx context.Context, who access.Actor, value strin
 	}
 	id, _ := strconv.ParseInt(value, 10, 64)
 	d, err := s.store.Devices.One(ctx, id)
-	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaWatch, domain.AccessSee, d.PlaceID) {
+	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaWatch, domain.AccessSee, d.Spot()) {
 		return "a device that you do not see", nil
 	}
 	return d.Name, err

@@ -99,7 +99,7 @@ func (s *Service) at(ctx context.Context, who access.Actor, x site) (out []Setti
 	if err != nil {
 		return nil, err
 	}
-	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaRun, domain.AccessSee, place) })
+	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaRun, domain.AccessSee, domain.At(place)) })
 	for _, k := range s.kinds() {
 		if x.Device != 0 && !k.ofDevices {
 			continue

@@ -115,7 +115,7 @@ func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.T
 	if err := s.values(ctx, &out, look, tree); err != nil {
 		return out, err
 	}
-	_, out.ViaFrom = tree.SeenBy(s.scope.Has).Gateway(d)
+	_, out.ViaFrom = tree.SeenBy(s.scope.HasPlace).Gateway(d)
 	return out, s.neighbours(ctx, &out)
 }
 

@@ -390,7 +390,7 @@ func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Ti
 }
 
 func (s looking) count(ctx context.Context, o *Overview) error {
-	t, key := &s.totals, s.scope.List()
+	t, key := &s.totals, s.scope.Key()
 	t.Lock()
 	defer t.Unlock()
 	known := t.of[key]

@@ -47,7 +47,7 @@ type Entry struct {
 func (e Entry) For(who access.Actor) bool {
 	area, needs := cmp.Or(e.Asks, e.Area), cmp.Or(e.Needs, domain.AccessSee)
 	if e.Whole {
-		return who.May(area, needs, 0)
+		return who.May(area, needs, domain.At(0))
 	}
 	return area == "" || !who.Scope(area, needs).None()
 }

@@ -119,7 +119,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{Filter: f, Bar: barOf(q.Get("only"), f, page.Acts), Export: "/run/audit/export?" + q.Encode()}
-	v.Days, v.Whole = page.Days, middleware.Who(r.Context()).May(domain.AreaRun, domain.AccessSee, 0)
+	v.Days, v.Whole = page.Days, middleware.Who(r.Context()).May(domain.AreaRun, domain.AccessSee, domain.At(0))
 	rows, paging := ui.CutPage(listPath, q, pageSize, page.Rows)
 	v.Paging = paging
 	for _, row := range rows {

@@ -39,7 +39,7 @@ func (s Screen) keep(w http.ResponseWriter, r *http.Request) error {
 // kept rehearses what was typed; nothing typed is the time that is set.
 func (s Screen) kept(r *http.Request, typed string) (v keepView, err error) {
 	who := middleware.Who(r.Context())
-	v.Value, v.May = typed, who.May(domain.AreaRun, domain.AccessAdminister, 0)
+	v.Value, v.May = typed, who.May(domain.AreaRun, domain.AccessAdminister, domain.At(0))
 	days := 0
 	if typed != "" {
 		if days, err = strconv.Atoi(typed); err != nil || days == 0 {

@@ -216,7 +216,7 @@ func (s Screen) view(r *http.Request) (view, error) {
 		return view{}, err
 	}
 	v := view{Subject: subject, Look: look, Query: q, Span: spanOf(q.Get("span")), Spans: Spans, Part: look.Part, Fresh: true}
-	v.May = who.Level(domain.AreaCollect, subject.Device.PlaceID)
+	v.May = who.Level(domain.AreaCollect, subject.Device.Spot())
 	for _, x := range subject.Values {
 		v.Fresh = v.Fresh && x.Latest == nil
 	}

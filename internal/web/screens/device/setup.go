@@ -64,7 +64,7 @@ func (s Screen) setup(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := setupView{ID: id, Name: d.Name, May: who.Level(domain.AreaCollect, d.PlaceID)}
+	v := setupView{ID: id, Name: d.Name, May: who.Level(domain.AreaCollect, domain.Spot{Place: d.PlaceID, Device: id})}
 	if v.Endpoints, err = s.endpointForms(r, id, v.May); err != nil {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/devices"
@@ -61,10 +62,19 @@ func (s Screen) whereForm(r *http.Request) (f whereForm, err error) {
 	if f.Draft, f.Inherited, err = s.Devices.Draft(r.Context(), who, id); err != nil {
 		return f, err
 	}
-	if f.May = who.Level(domain.AreaCollect, f.PlaceID); !f.May.Allows(domain.AccessConfigure) {
-		return f, nil
+	f.May = who.Level(domain.AreaCollect, domain.Spot{Place: f.PlaceID, Device: id})
+	if f.May.Allows(domain.AccessConfigure) {
+		f.Places, err = s.Places.Where(r.Context(), who, domain.AreaCollect, domain.AccessConfigure)
 	}
-	f.Places, err = s.Places.Where(r.Context(), who, domain.AreaCollect, domain.AccessConfigure)
+	stands := func(p domain.Place) bool { return p.ID == f.PlaceID }
+	if err != nil || slices.ContainsFunc(f.Places, stands) {
+		return f, err
+	}
+	// Where it stands is told to everybody, and may be left as it is.
+	all, err := s.Places.All(r.Context(), who)
+	if i := slices.IndexFunc(all, stands); i >= 0 {
+		f.Places = append(f.Places, all[i])
+	}
 	return f, err
 }
 
@@ -109,7 +119,7 @@ func (s Screen) saveWhere(w http.ResponseWriter, r *http.Request) error {
 	}
 	_, err = s.Devices.Change(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Draft)
 	if errors.Is(err, domain.ErrChanged) {
-		f.Problem = "Somebody else has changed it meanwhile. What you typed is kept; save again to let it hold."
+		f.Problem = ui.ChangedMeanwhile
 		if now, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), f.DeviceID); err == nil {
 			f.Version = now.Version
 		}

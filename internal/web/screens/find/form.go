@@ -151,7 +151,7 @@ func (s Screen) read(r *http.Request) (formView, error) {
 // offerPlaces offers the parts of the tree that a sweep may be for.
 func (s Screen) offerPlaces(r *http.Request, v *formView) (err error) {
 	who := middleware.Who(r.Context())
-	v.Whole = who.May(domain.AreaFind, domain.AccessConfigure, 0)
+	v.Whole = who.May(domain.AreaFind, domain.AccessConfigure, domain.At(0))
 	v.Places, err = s.Places.Where(r.Context(), who, domain.AreaFind, domain.AccessConfigure)
 	return err
 }

@@ -77,7 +77,7 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 	if v.Sweep, err = s.Find.Sweep(ctx, middleware.Who(ctx), sweepID(r)); err != nil {
 		return v, err
 	}
-	v.May = middleware.Who(ctx).Level(domain.AreaFind, v.Sweep.PlaceID)
+	v.May = middleware.Who(ctx).Level(domain.AreaFind, domain.At(v.Sweep.PlaceID))
 	if v.Spared, err = s.Find.Spared(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
 		return v, err
 	}

@@ -194,7 +194,7 @@ func (s Screen) view(r *http.Request) (pageView, error) {
 	if err != nil {
 		return pageView{}, err
 	}
-	v := pageView{Show: "page", In: in, May: who.Level(domain.AreaRespond, in.Device.PlaceID), Story: story(in)}
+	v := pageView{Show: "page", In: in, May: who.Level(domain.AreaRespond, in.Device.Spot()), Story: story(in)}
 	v.Lasted = lasted(in.Incident)
 	return v, s.present(r, &v)
 }

@@ -133,7 +133,7 @@ func (s Screen) recipients(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := planForm{ID: id, To: r.PostFormValue("to"), Tags: r.PostFormValue("tags"), Levels: levels}
-	f.May = middleware.Who(r.Context()).Level(domain.AreaRespond, 0)
+	f.May = middleware.Who(r.Context()).Level(domain.AreaRespond, domain.At(0))
 	if f.From, err = domain.ParseLevel(r.PostFormValue("from")); err != nil {
 		f.From = domain.LevelWarning
 	}
@@ -194,7 +194,7 @@ func (s Screen) plans(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := plansView{"plans", plans, channels, who.Level(domain.AreaRespond, 0)}
+	v := plansView{"plans", plans, channels, who.Level(domain.AreaRespond, domain.At(0))}
 	return s.Render.Page(w, r, "incident", render.Frame{Title: "Response plans", Area: domain.AreaRespond, Tab: plansPath, Body: v})
 }
 

@@ -56,7 +56,7 @@ const (
 
 // may is what may be done with rules, which are the same for all places.
 func may(r *http.Request) domain.Access {
-	return middleware.Who(r.Context()).Level(domain.AreaJudge, 0)
+	return middleware.Who(r.Context()).Level(domain.AreaJudge, domain.At(0))
 }
 
 type rulesView struct {

@@ -30,6 +30,8 @@ type personForm struct {
 	Link     linkView
 	Factors  people.Factors
 	Asked    domain.ID // the place that was asked about
+	OfDevice string    // the device there that was asked about, empty for none
+	Unknown  string    // what is wrong with that
 	Allowed  []people.Allowed
 	Seen     []domain.Place // that can be asked about
 }
@@ -71,8 +73,14 @@ func (f personForm) PlaceField() ui.FieldView {
 	return ui.Chosen("person-", "place", "Belongs to", fmt.Sprint(f.PlaceID), options, help, f.Errors["place"])
 }
 
-// AskedOptions are the places that can be asked about.
-func (f personForm) AskedOptions() []ui.Option { return ui.PlacesOrAll(f.Seen, true) }
+// AskedFields are at which place, and with which device there, it is asked about.
+func (f personForm) AskedFields() []ui.FieldView {
+	const help = "Some is granted by tags that devices carry."
+	return []ui.FieldView{
+		ui.Chosen("allowed-", "place", "At", fmt.Sprint(f.Asked), ui.PlacesOrAll(f.Seen, true), "", ""),
+		ui.Typed("allowed-", "device", "With the device", f.OfDevice, help, f.Unknown),
+	}
+}
 
 // PasswordField is the field of a first password.
 func (f personForm) PasswordField() ui.FieldView {
@@ -87,8 +95,8 @@ func (f personForm) In(team domain.ID) bool { return slices.Contains(f.Teams, te
 
 func (s Screen) fillPerson(r *http.Request, f *personForm) (err error) {
 	who := middleware.Who(r.Context())
-	f.Whole = who.May(domain.AreaRun, domain.AccessAdminister, 0)
-	f.May = who.May(domain.AreaRun, domain.AccessAdminister, f.User.PlaceID)
+	f.Whole = who.May(domain.AreaRun, domain.AccessAdminister, domain.At(0))
+	f.May = who.May(domain.AreaRun, domain.AccessAdminister, domain.At(f.User.PlaceID))
 	if f.ID == 0 {
 		f.May = true
 	}
@@ -151,7 +159,13 @@ func (s Screen) person(r *http.Request) (f personForm, err error) {
 			return f, err
 		}
 	}
-	f.Allowed, err = s.People.Allowed(r.Context(), who, id, f.Asked)
+	f.OfDevice = r.URL.Query().Get("device")
+	f.Allowed, err = s.People.Allowed(r.Context(), who, id, f.Asked, f.OfDevice)
+	var wrong domain.FieldErrors
+	if errors.As(err, &wrong) {
+		f.Unknown = wrong["device"]
+		return f, nil
+	}
 	if err == nil && !r.URL.Query().Has("place") && f.nothing() {
 		err = s.askElsewhere(r, &f)
 	}
@@ -173,7 +187,7 @@ func (s Screen) askElsewhere(r *http.Request, f *personForm) error {
 		for _, g := range t.Grants {
 			if slices.ContainsFunc(f.Seen, func(p domain.Place) bool { return p.ID == g.PlaceID }) {
 				f.Asked = g.PlaceID
-				f.Allowed, err = s.People.Allowed(r.Context(), middleware.Who(r.Context()), f.ID, g.PlaceID)
+				f.Allowed, err = s.People.Allowed(r.Context(), middleware.Who(r.Context()), f.ID, g.PlaceID, "")
 				return err
 			}
 		}

@@ -52,6 +52,9 @@ func (s Screen) teams(w http.ResponseWriter, r *http.Request) error {
 
 func grantWords(g domain.Grant, names map[domain.ID]string) string {
 	out := string(g.Level) + " at " + names[g.PlaceID]
+	if g.Tag != "" {
+		out += ", of what carries #" + g.Tag
+	}
 	if len(g.Areas) == 0 {
 		return out
 	}
@@ -128,6 +131,14 @@ func (grantRow) WorkAreas() []domain.Area {
 	return []domain.Area{domain.AreaWatch, domain.AreaFind, domain.AreaCollect, domain.AreaJudge, domain.AreaRespond, domain.AreaRun}
 }
 
+// TagField is the field of the tag that the grant is narrowed by.
+func (g grantRow) TagField() ui.FieldView {
+	key := fmt.Sprintf("grant-%d-tag", g.N)
+	f := ui.Typed("", key, fmt.Sprintf("Tag of grant %d", g.N+1), g.Tag, "", "")
+	f.Default = "none: everything"
+	return f
+}
+
 // Chose tells whether an area was chosen.
 func (g grantRow) Chose(a domain.Area) bool { return slices.Contains(g.Areas, a) }
 
@@ -141,8 +152,8 @@ func (f teamForm) Rows() (out []grantRow) {
 
 func (s Screen) fillTeam(r *http.Request, f *teamForm) (err error) {
 	who := middleware.Who(r.Context())
-	f.Whole = who.May(domain.AreaRun, domain.AccessAdminister, 0)
-	f.May = f.ID == 0 || who.May(domain.AreaRun, domain.AccessAdminister, f.PlaceID)
+	f.Whole = who.May(domain.AreaRun, domain.AccessAdminister, domain.At(0))
+	f.May = f.ID == 0 || who.May(domain.AreaRun, domain.AccessAdminister, domain.At(f.PlaceID))
 	if f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessAdminister); err != nil &&
 		!errors.Is(err, domain.ErrForbidden) {
 		return err
@@ -197,13 +208,18 @@ func readGrants(r *http.Request) (out []domain.Grant) {
 			continue
 		}
 		place, _ := strconv.ParseInt(r.PostForm.Get(key+"-place"), 10, 64)
-		g := domain.Grant{PlaceID: place, Level: domain.Access(level)}
+		g := domain.Grant{PlaceID: place, Level: domain.Access(level), Tag: tagTyped(r.PostForm.Get(key + "-tag"))}
 		for _, a := range r.PostForm[key+"-area"] {
 			g.Areas = append(g.Areas, domain.Area(a))
 		}
 		out = append(out, g)
 	}
 	return out
+}
+
+// tagTyped is a tag as people type it, with a # or without.
+func tagTyped(s string) string {
+	return strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(s), "#"))
 }
 
 func (s Screen) saveTeam(w http.ResponseWriter, r *http.Request) error {

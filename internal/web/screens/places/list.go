@@ -73,7 +73,7 @@ func (s Screen) listView(r *http.Request, q url.Values) (v listView, err error) 
 	}
 	v.Nodes, v.Paging = ui.SlicePage(listPath, q, perPage, rows)
 	for i, n := range v.Nodes {
-		v.Nodes[i].May = who.May(domain.AreaRun, domain.AccessConfigure, n.ID)
+		v.Nodes[i].May = who.May(domain.AreaRun, domain.AccessConfigure, domain.At(n.ID))
 	}
 	return v, nil
 }

@@ -101,8 +101,8 @@ func (f form) Crumbs() []ui.Crumb {
 
 func (s Screen) fill(r *http.Request, f *form) (err error) {
 	who := middleware.Who(r.Context())
-	f.Whole = who.May(domain.AreaRun, domain.AccessConfigure, 0)
-	f.May = f.ID == 0 || who.May(domain.AreaRun, domain.AccessConfigure, f.ID)
+	f.Whole = who.May(domain.AreaRun, domain.AccessConfigure, domain.At(0))
+	f.May = f.ID == 0 || who.May(domain.AreaRun, domain.AccessConfigure, domain.At(f.ID))
 	f.Places, err = s.Places.Where(r.Context(), who, domain.AreaRun, domain.AccessConfigure)
 	if errors.Is(err, domain.ErrForbidden) {
 		err = nil

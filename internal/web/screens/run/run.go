@@ -73,7 +73,9 @@ const (
 )
 
 // may is what may be done with the application itself.
-func may(r *http.Request) domain.Access { return middleware.Who(r.Context()).Level(domain.AreaRun, 0) }
+func may(r *http.Request) domain.Access {
+	return middleware.Who(r.Context()).Level(domain.AreaRun, domain.At(0))
+}
 
 type figuresView struct {
 	Show string

@@ -155,7 +155,7 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request, k kind, status int,
 		if x.Choices != nil {
 			row.Typed = x.Value
 		}
-		row.May = who.May(k.area, domain.AccessConfigure, x.PlaceID)
+		row.May = who.May(k.area, domain.AccessConfigure, domain.Spot{Place: x.PlaceID, Device: typed.At.Device})
 		if x.Key == typed.Key && wrong != nil {
 			row.Typed, row.Errors = typed.Value, wrong
 		}
