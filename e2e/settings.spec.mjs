@@ -70,3 +70,60 @@ test('a stretch is rehearsed at a place, holds for its devices, is overridden an
   await expect(stretch).toContainText('nothing');
   expect(problems).toEqual([]);
 });
+
+test('two who set up one device see what the other made', async ({ browser }) => {
+  const [one, two] = await Promise.all([browser.newPage(), browser.newPage()]);
+  for (const page of [one, two]) {
+    await signIn(page);
+    await openDevice(page, 'gr-sw-1');
+    await page.getByRole('link', { name: 'Set-up' }).click();
+  }
+  const faster = 'Somebody else has changed it meanwhile';
+  // How it is asked.
+  const asked = (page) => page.locator('#endpoint-snmp');
+  for (const page of [one, two]) await asked(page).getByText('Address, port and patience').click();
+  await asked(one).getByLabel('Port').fill('1161');
+  await asked(one).getByRole('button', { name: 'Save' }).click();
+  await expect(asked(one).getByText('Saved, and in force.')).toBeVisible();
+  await asked(two).getByLabel('Port').fill('1162');
+  await asked(two).getByRole('button', { name: 'Save' }).click();
+  await expect(asked(two).getByRole('alert')).toContainText(faster);
+  await expect(asked(two).getByRole('alert')).toContainText('SNMP port 1161');
+  await expect(asked(two).getByLabel('Port')).toHaveValue('1162');
+  await asked(one).getByText('Address, port and patience').click();
+  await asked(one).getByLabel('Port').fill('');
+  await asked(one).getByRole('button', { name: 'Save' }).click();
+  await expect(asked(one).getByText('Saved, and in force.')).toBeVisible();
+  // What is set for it.
+  const stretch = (page) => settingOf(page, 'Intervals of collecting');
+  for (const page of [one, two]) await stretch(page).getByText('set here').click();
+  await stretch(one).getByLabel('Intervals of collecting').fill('3');
+  await stretch(one).getByRole('button', { name: 'Save' }).click();
+  await expect(stretch(one)).toContainText('× 3');
+  await stretch(two).getByLabel('Intervals of collecting').fill('4');
+  await stretch(two).getByRole('button', { name: 'Save' }).click();
+  await expect(stretch(two).getByRole('alert')).toContainText(faster);
+  await expect(stretch(two)).toContainText('× 3');
+  await stretch(two).getByRole('button', { name: 'Save' }).click();
+  await expect(stretch(two)).toContainText('× 4');
+  await stretch(two).getByText('change').click();
+  await stretch(two).getByRole('button', { name: 'Take away' }).click();
+  await expect(stretch(two)).toContainText('set nowhere');
+  // And its attributes.
+  const attributes = (page) => page.locator('[data-attributes]');
+  await attributes(one).getByLabel('Name', { exact: true }).fill('shelf');
+  await attributes(one).getByLabel('Value', { exact: true }).fill('1');
+  await attributes(one).getByRole('button', { name: 'Add' }).click();
+  await expect(attributes(one)).toContainText('shelf');
+  await two.reload();
+  const shelf = (page) => attributes(page).getByRole('listitem').filter({ hasText: 'shelf' });
+  for (const page of [one, two]) await shelf(page).getByText('change').click();
+  await shelf(one).getByLabel('Value of shelf').fill('2');
+  await shelf(one).getByRole('button', { name: 'Save' }).click();
+  await expect(shelf(one)).toContainText('2');
+  await shelf(two).getByLabel('Value of shelf').fill('3');
+  await shelf(two).getByRole('button', { name: 'Save' }).click();
+  await expect(attributes(two).getByRole('alert')).toContainText(faster);
+  await expect(shelf(two)).toContainText('2');
+  await Promise.all([one.close(), two.close()]);
+});

@@ -16,6 +16,7 @@ type Endpoint struct {
 	CredentialID int64             `json:"credential_id,omitempty"`
 	Settings     map[string]string `json:"settings"`
 	Set          bool              `json:"set" readOnly:"true" doc:"False where the usual settings of the way hold"`
+	ETag         string            `json:"etag,omitempty" readOnly:"true" doc:"For If-Match"`
 }
 
 // Trial is what came of asking a device once.
@@ -41,7 +42,7 @@ func (a *api) endpoints() {
 			all, err := a.Kits.Endpoints(ctx, caller(ctx), in.ID)
 			out := []Endpoint{}
 			for _, e := range all {
-				x := Endpoint{Way: e.Way.Name, CredentialID: e.CredentialID, Settings: e.Settings, Set: e.Set}
+				x := Endpoint{Way: e.Way.Name, CredentialID: e.CredentialID, Settings: e.Settings, Set: e.Set, ETag: quoted(e.Mark)}
 				if e.Address.IsValid() {
 					x.Address = e.Address.String()
 				}
@@ -51,6 +52,7 @@ func (a *api) endpoints() {
 		})
 	type draft struct {
 		ByID
+		IfMatch
 		Way  string `path:"way"`
 		Body struct {
 			Address      string            `json:"address,omitempty"`
@@ -62,7 +64,13 @@ func (a *api) endpoints() {
 	}
 	typed := func(in *draft) collect.EndpointDraft {
 		b := in.Body
-		return collect.EndpointDraft{Address: b.Address, CredentialID: b.CredentialID, Settings: b.Settings, Secrets: secretsOf(b.Secrets)}
+		return collect.EndpointDraft{
+			Address:      b.Address,
+			CredentialID: b.CredentialID,
+			Settings:     b.Settings,
+			Secrets:      secretsOf(b.Secrets),
+			Mark:         in.mark(),
+		}
 	}
 	add(a, domain.AreaCollect, domain.AccessConfigure, http.MethodPut, "/devices/{id}/endpoints/{way}", tag,
 		"Change how a device is talked to; it is in force at once",

@@ -19,23 +19,27 @@ type Setting struct {
 	Here  bool              `json:"here"           doc:"It is set here, and not inherited"`
 	From  int64             `json:"from,omitempty" doc:"The place at which it is set; none for the device itself"`
 	Why   why.Trace         `json:"why"`
+	ETag  string            `json:"etag"           doc:"For If-Match: the version of what is set here, if anything is"`
 }
 
 func settingsOf(all []settings.Setting) []Setting {
 	out := make([]Setting, len(all))
 	for i, x := range all {
-		out[i] = Setting{x.Key, x.Title, x.Value, x.Shown, x.Here, x.Thing.Place, x.Why}
+		out[i] = Setting{x.Key, x.Title, x.Value, x.Shown, x.Here, x.Thing.Place, x.Why, quoted(x.Mark)}
 	}
 	return out
 }
 
-type keyed struct {
+// Keyed names a setting of a thing. It is exported, since of an embedded type that is not
+// nothing would be read.
+type Keyed struct {
 	ByID
+	IfMatch
 	Key string `path:"key" doc:"One of the keys that are listed"`
 }
 
 type setting struct {
-	keyed
+	Keyed
 	Body struct {
 		Value   string            `json:"value"             doc:"A device by its name, a credential by its id; all else as people type it"`
 		Secrets map[string]string `json:"secrets,omitempty" doc:"Those of the credential, again, for addresses it is not bound to"`
@@ -48,6 +52,7 @@ func (in setting) typed(thing func(domain.ID) inherit.Thing) settings.Typed {
 		Key:     domain.SettingKey(in.Key),
 		Value:   in.Body.Value,
 		Secrets: secretsOf(in.Body.Secrets),
+		Mark:    in.mark(),
 	}
 }
 
@@ -78,7 +83,7 @@ func (a *api) settingsOf(tag, of string, area domain.Area, thing func(domain.ID)
 		})
 	add(a, area, domain.AccessConfigure, http.MethodDelete, path+"/{key}", tag,
 		"Take back what is set at "+of+": what comes from above holds",
-		func(ctx context.Context, in *keyed) (*none, error) {
-			return nil, a.Settings.Set(ctx, caller(ctx), settings.Typed{At: thing(in.ID), Key: domain.SettingKey(in.Key)})
+		func(ctx context.Context, in *Keyed) (*none, error) {
+			return nil, a.Settings.Set(ctx, caller(ctx), settings.Typed{At: thing(in.ID), Key: domain.SettingKey(in.Key), Mark: in.mark()})
 		})
 }

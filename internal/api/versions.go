@@ -18,9 +18,24 @@ func tagged[T any](x T, version int, err error) (*Tagged[T], error) {
 	return &Tagged[T]{fmt.Sprintf("%q", strconv.Itoa(version)), x}, err
 }
 
+func quoted(mark string) string { return `"` + mark + `"` }
+
 // IfMatch names the version that is to be changed (RFC 9110, section 13.1.1).
 type IfMatch struct {
 	Match string `header:"If-Match" doc:"The ETag of what is changed: where somebody else was faster, nothing is done (412)"`
+}
+
+// mark is the mark that it names; empty where any will do.
+func (m IfMatch) mark() string {
+	text := strings.TrimSpace(m.Match)
+	mark, ok := strings.CutPrefix(text, `"`)
+	switch {
+	case text == "" || text == "*":
+		return ""
+	case !ok:
+		return "none of ours"
+	}
+	return strings.TrimSuffix(mark, `"`)
 }
 
 // version reads it; zero where any version will do.

@@ -315,7 +315,7 @@ func calls(r running, running *run.Service, h held) []call {
 			return r.Kits.RehearseKeep(c, w, keep, domain.KeepDays{Points: 30}, domain.KeepDays{Points: 90})
 		}},
 		{name: "collect.SetParameters", ask: func(c C, w A) (any, error) {
-			return done(r.Kits.SetParameters(c, w, h.device, "interfaces", map[string]string{}))
+			return done(r.Kits.SetParameters(c, w, h.device, "interfaces", map[string]string{}, ""))
 		}},
 		{name: "collect.Endpoints", ask: func(c C, w A) (any, error) { return done(second(r.Kits.Endpoints(c, w, h.device))) }},
 		{name: "collect.SetEndpoint", ask: func(c C, w A) (any, error) {

@@ -61,6 +61,43 @@ func TestTheSecondOfTwoChangesIsTold(t *testing.T) {
 	assert.Equal(t, 200, r.put(t, "/rules/1", changed.Header.Get("ETag"), rule).StatusCode)
 }
 
+// What has no version of its own has a mark of what is there.
+func TestTheSecondOfTwoSettingsIsTold(t *testing.T) {
+	r, _, mine, _ := twoOrganisations(t)
+	var listed struct {
+		Items []struct{ Key, ETag string }
+	}
+	at := func(path, key string) string {
+		require.Equal(t, 200, r.call(t, http.MethodGet, path, nil, &listed))
+		for _, x := range listed.Items {
+			if x.Key == key {
+				return x.ETag
+			}
+		}
+		t.Fatal(key, " is not listed")
+		return ""
+	}
+	path := fmt.Sprintf("/devices/%d/settings", mine.device)
+	none := at(path, "stretch")
+	require.Equal(t, 204, r.put(t, path+"/stretch", none, map[string]any{"value": "2"}).StatusCode)
+	for _, stale := range []string{none, "nonsense", `W/` + at(path, "stretch")} {
+		assert.Equal(t, http.StatusPreconditionFailed, r.put(t, path+"/stretch", stale, map[string]any{"value": "3"}).StatusCode, stale)
+	}
+	for _, match := range []string{at(path, "stretch"), "*", ""} {
+		assert.Equal(t, 204, r.put(t, path+"/stretch", match, map[string]any{"value": "4"}).StatusCode, match)
+	}
+	var endpoints struct {
+		Items []struct{ Way, ETag string }
+	}
+	path = fmt.Sprintf("/devices/%d/endpoints", mine.device)
+	require.Equal(t, 200, r.call(t, http.MethodGet, path, nil, &endpoints))
+	require.NotEmpty(t, endpoints.Items)
+	e := endpoints.Items[0]
+	asked := map[string]any{"settings": map[string]string{"port": "1161"}}
+	require.Equal(t, 200, r.put(t, path+"/"+e.Way, e.ETag, asked).StatusCode)
+	assert.Equal(t, http.StatusPreconditionFailed, r.put(t, path+"/"+e.Way, e.ETag, asked).StatusCode)
+}
+
 func TestTheScreensKeepWhatTheSecondTyped(t *testing.T) {
 	r, _, mine, _ := twoOrganisations(t)
 	d, err := r.Store.Devices.One(t.Context(), mine.device)

@@ -67,6 +67,11 @@ func (s *Service) Of(ctx context.Context, who access.Actor, thing inherit.Thing)
 		}
 	}
 	out.All = inherit.NewAttributes(places, set).Of(at)
+	for i, a := range out.All {
+		if !sees(a.Thing.Place) {
+			out.All[i].Thing.Place = 0
+		}
+	}
 	return out, nil
 }
 
@@ -122,6 +127,9 @@ type Change struct {
 	// Unset takes away what is set at the thing itself, so that what comes from above holds
 	// again.
 	Unset bool `json:"unset,omitempty"`
+	// Mark is that of the value at the thing itself as it was seen; empty for whatever is
+	// there.
+	Mark string `json:"-"`
 }
 
 // check tidies a change, and says what is wrong with it by field: name, value.
@@ -140,7 +148,11 @@ func (c *Change) check() domain.FieldErrors {
 	return errs
 }
 
-// Set changes the attributes of a thing. Errors are by field: name, value.
+// MarkOf is the mark of a value that is set at a thing itself; empty for none.
+func MarkOf(value string) string { return act.Mark(value) }
+
+// Set changes the attributes of a thing. Errors are by field: name, value; it is ErrChanged
+// where one is no more what was seen.
 func (s *Service) Set(ctx context.Context, who access.Actor, thing inherit.Thing, changes []Change) error {
 	return s.SetMany(ctx, who, []inherit.Thing{thing}, changes)
 }
@@ -211,12 +223,19 @@ func (s *Service) change(
 	changes []Change,
 	may func(domain.Attribute) string,
 ) error {
+	before, err := s.own(ctx, w.Areas, thing)
+	if err != nil {
+		return err
+	}
 	var set, unset []domain.Attribute
 	for _, c := range changes {
 		if err := c.check().OrNil(); err != nil {
 			return err
 		}
 		a := owned(thing, c)
+		if err := act.Since(before[marked(a)], c.Mark); err != nil {
+			return err
+		}
 		if problem := may(a); problem != "" {
 			return fmt.Errorf("%w: %s", domain.ErrForbidden, problem)
 		}
@@ -225,10 +244,6 @@ func (s *Service) change(
 		} else {
 			set = append(set, a)
 		}
-	}
-	before, err := s.own(ctx, w.Areas, thing)
-	if err != nil {
-		return err
 	}
 	if err := w.Attributes.Unset(ctx, unset); err != nil {
 		return err

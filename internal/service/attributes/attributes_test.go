@@ -314,3 +314,17 @@ func TestWhoMayLessThanATagGrantsCannotGiveIt(t *testing.T) {
 	assert.ErrorIs(t, w.Set(t.Context(), configures, device, taken), domain.ErrForbidden, "nor take it from others")
 	require.NoError(t, w.Set(t.Context(), may(domain.AccessAdminister, w.pier.ID), device, taken))
 }
+
+func TestTheSecondWhoSetsAnAttributeIsTold(t *testing.T) {
+	w := begin(t)
+	device := inherit.Device(w.device.ID)
+	set := func(value, seen string) error {
+		return w.Set(t.Context(), testkit.Anyone, device, []attributes.Change{{Name: "role", Value: value, Mark: attributes.MarkOf(seen)}})
+	}
+	require.NoError(t, set("spare", ""), "none was seen")
+	require.NoError(t, set("main", "spare"))
+	assert.ErrorIs(t, set("other", "spare"), domain.ErrChanged)
+	assert.ErrorIs(t, set("other", ""), domain.ErrChanged)
+	assert.Contains(t, w.of(t, testkit.Anyone, device)["role"], "main")
+	require.NoError(t, w.Set(t.Context(), testkit.Anyone, device, []attributes.Change{{Name: "role", Value: "any"}}))
+}

@@ -193,8 +193,16 @@ func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Seri
 
 var setParameters = act.Deed{Name: "set parameters of a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 
-// SetParameters changes the parameters of a kit on a device.
-func (s *Service) SetParameters(ctx context.Context, who access.Actor, deviceID domain.ID, name string, values map[string]string) error {
+// SetParameters changes the parameters of a kit on a device. It is ErrChanged where they are
+// no more what was seen, by its mark; where that is empty any will do.
+func (s *Service) SetParameters(
+	ctx context.Context,
+	who access.Actor,
+	deviceID domain.ID,
+	name string,
+	values map[string]string,
+	mark string,
+) error {
 	return s.Desk.Do(ctx, who, setParameters, func(w *act.Work) error {
 		d, err := w.Device(deviceID)
 		if err != nil {
@@ -216,6 +224,9 @@ func (s *Service) SetParameters(ctx context.Context, who access.Actor, deviceID 
 			return fmt.Errorf("kit %q on device %d: %w", name, deviceID, domain.ErrNotFound)
 		}
 		old := fitted[i]
+		if err := act.Since(old.Parameters, mark); err != nil {
+			return err
+		}
 		fitted[i].Parameters = values
 		w.Note(act.Device(d), notedParameters{name: old.Parameters}, notedParameters{name: values})
 		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
@@ -235,6 +246,7 @@ func (s *Service) Known(ctx context.Context, who access.Actor) ([]*kit.Kit, erro
 type FittedKit struct {
 	Kit        *kit.Kit
 	Parameters map[string]string
+	Mark       string // of the parameters
 }
 
 // FittedTo returns the kits that are fitted to a device.
@@ -249,7 +261,7 @@ func (s *Service) FittedTo(ctx context.Context, who access.Actor, deviceID domai
 	fittings, err := seen.Fittings.Of(ctx, deviceID)
 	for _, f := range fittings {
 		if k, err := s.Kit(f.Kit); err == nil {
-			out = append(out, FittedKit{k, f.Parameters})
+			out = append(out, FittedKit{k, f.Parameters, act.Mark(f.Parameters)})
 		}
 	}
 	return out, err

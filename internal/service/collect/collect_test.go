@@ -118,13 +118,14 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 func TestParametersNeedAFittedKit(t *testing.T) {
 	svc, s, d := setup(t)
 	ctx := t.Context()
-	assert.ErrorIs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "nothing", nil), domain.ErrNotFound)
-	assert.ErrorIs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "tcp"}), domain.ErrNotFound)
+	assert.ErrorIs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "nothing", nil, ""), domain.ErrNotFound)
+	tcp := map[string]string{"method": "tcp"}
+	assert.ErrorIs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", tcp, ""), domain.ErrNotFound)
 	require.NoError(t, s.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "reachability"}))
 	var fields domain.FieldErrors
-	require.ErrorAs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "smoke"}), &fields)
+	require.ErrorAs(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "smoke"}, ""), &fields)
 	assert.Contains(t, fields, "method")
-	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "tcp"}))
+	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "tcp"}, ""))
 }
 
 func TestSeriesOfTheDeviceAreMadeOnce(t *testing.T) {

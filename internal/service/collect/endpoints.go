@@ -28,6 +28,8 @@ type Endpoint struct {
 	// Inherited is what the credential is called that holds where none is set here, and
 	// From where it is set; both are empty where there is none.
 	Inherited, From string
+	// Mark is that of what is set.
+	Mark string
 }
 
 // Endpoints returns how a device is talked to by every way that its fitted
@@ -73,6 +75,7 @@ func (s *Service) Endpoints(ctx context.Context, who access.Actor, deviceID doma
 		if i >= 0 {
 			e.Endpoint, e.Set = set[i], true
 		}
+		e.Mark = act.Mark(noteOf(e.Endpoint))
 		if e.Set || used[w.Name] && (len(w.Endpoint) > 0 || len(w.Credentials) > 0) {
 			out = append(out, e)
 		}
@@ -123,6 +126,8 @@ type EndpointDraft struct {
 	// Secrets are those of the credential, typed again: needed where the address
 	// lies outside of what it is bound to.
 	Secrets domain.Secrets
+	// Mark is that of the endpoint as it was seen; empty for whatever is there.
+	Mark string
 }
 
 // check makes an endpoint of what was typed. The errors are by field:
@@ -174,7 +179,7 @@ var (
 )
 
 // SetEndpoint changes how a device is talked to by a way; it is in force when it
-// returns.
+// returns. It is ErrChanged where the endpoint is no more what was seen.
 func (s *Service) SetEndpoint(ctx context.Context, who access.Actor, deviceID domain.ID, name string, d EndpointDraft) error {
 	return s.Desk.Do(ctx, who, setEndpoint, func(w *act.Work) error {
 		device, e, err := s.drafted(ctx, w, who, deviceID, name, d)
@@ -185,9 +190,13 @@ func (s *Service) SetEndpoint(ctx context.Context, who access.Actor, deviceID do
 		if err != nil {
 			return err
 		}
-		old := notedEndpoints{}
+		old, now := notedEndpoints{}, noteOf(domain.Endpoint{Settings: map[string]string{}})
 		if i := slices.IndexFunc(before, func(x domain.Endpoint) bool { return x.Way == name }); i >= 0 {
-			e.ID, old[name] = before[i].ID, noteOf(before[i])
+			now = noteOf(before[i])
+			e.ID, old[name] = before[i].ID, now
+		}
+		if err := act.Since(now, d.Mark); err != nil {
+			return err
 		}
 		w.Note(act.Device(device), old, notedEndpoints{name: noteOf(e)})
 		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })

@@ -61,7 +61,7 @@ func (s *Service) putParameters(ctx context.Context, who access.Actor, id domain
 		if !ok || maps.Equal(values, f.Parameters) {
 			continue
 		}
-		if err := s.SetParameters(ctx, who, id, f.Kit.Name, values); err != nil {
+		if err := s.SetParameters(ctx, who, id, f.Kit.Name, values, f.Mark); err != nil {
 			return err
 		}
 	}
@@ -97,7 +97,7 @@ func (s *Service) putEndpoints(ctx context.Context, who access.Actor, id domain.
 		if same || !e.Set {
 			continue
 		}
-		draft := EndpointDraft{Address: was.Address, CredentialID: was.CredentialID, Settings: was.Settings}
+		draft := EndpointDraft{Address: was.Address, CredentialID: was.CredentialID, Settings: was.Settings, Mark: e.Mark}
 		if err := s.SetEndpoint(ctx, who, id, e.Way.Name, draft); err != nil {
 			return err
 		}

@@ -17,8 +17,8 @@ func TestWhatWasSetForCollectingIsSetBack(t *testing.T) {
 	svc, s, d := setup(t)
 	ctx := t.Context()
 	fit(t, s, d, domain.Fitting{Kit: "reachability"})
-	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "tcp", "port": "443"}))
-	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "udp"}))
+	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "tcp", "port": "443"}, ""))
+	require.NoError(t, svc.SetParameters(ctx, testkit.Anyone, d.ID, "reachability", map[string]string{"method": "udp"}, ""))
 	back := svc.Undoing()["set parameters of a kit"]
 	entries, err := s.Audit.Find(ctx, domain.EntryFilter{Act: "set parameters of a kit", Limit: 1})
 	require.NoError(t, err)

@@ -48,6 +48,8 @@ type Setting struct {
 	Here  bool   `json:"here"`
 	// PlaceID is the place, or that of the device.
 	PlaceID domain.ID `json:"-"`
+	// Mark is that of what is set here.
+	Mark string `json:"-"`
 }
 
 // Choice is one of the values that a setting can be.
@@ -107,6 +109,10 @@ func (s *Service) at(ctx context.Context, who access.Actor, x site) (out []Setti
 		one := Setting{Key: k.key, Title: k.title, Help: k.help, Resolved: tree.Resolve(x.Place, x.Device, k.key, nil)}
 		one.PlaceID = x.Place
 		one.Here = one.Set && one.Thing == x.Itself()
+		one.Mark = act.Mark("")
+		if one.Here {
+			one.Mark = act.Mark(one.Value)
+		}
 		if one.Shown, err = k.shown(ctx, who, one.Value); err != nil {
 			return nil, err
 		}
@@ -153,9 +159,12 @@ type Typed struct {
 	// Secrets are those of a credential, typed again: needed where devices lie outside of
 	// what it is bound to.
 	Secrets domain.Secrets
+	// Mark is that of the setting as it was seen; empty for whatever is there.
+	Mark string
 }
 
-// Set sets something at a place or a device. Errors are by the fields “value” and “secret”.
+// Set sets something at a place or a device. Errors are by the fields “value” and “secret”;
+// it is ErrChanged where the setting is no more what was seen.
 func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
 	deed := changeAtPlace
 	if t.At.Device != 0 {
@@ -168,6 +177,9 @@ func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
 		}
 		before, err := here(ctx, w.Areas, x)
 		if err != nil {
+			return err
+		}
+		if err := act.Since(before[t.Key], t.Mark); err != nil {
 			return err
 		}
 		k, err := s.keep(ctx, w, who, x, t)

@@ -248,3 +248,20 @@ func TestRehearsalsNameNothingThatIsNotSeen(t *testing.T) {
 	assert.Contains(t, trace.Facts[0].Text, "1 watched device of here")
 	assert.NotContains(t, fmt.Sprint(trace), "np-sw-2", "devices are seen by those who watch")
 }
+
+func TestTheSecondWhoSetsSomethingIsTold(t *testing.T) {
+	w := setup(t)
+	ctx, pier := t.Context(), inherit.Place(w.pier)
+	seen := w.setting(t, pier, domain.SettingStretch).Mark
+	set := func(value, mark string) error {
+		return w.Set(ctx, testkit.Anyone, settings.Typed{At: pier, Key: domain.SettingStretch, Value: value, Mark: mark})
+	}
+	require.NoError(t, w.Set(ctx, testkit.Anyone, settings.Typed{At: inherit.Place(w.line), Key: domain.SettingStretch, Value: "5"}))
+	require.NoError(t, set("2", seen), "what is set further up is not what is set here")
+	assert.ErrorIs(t, set("3", seen), domain.ErrChanged)
+	assert.ErrorIs(t, set("", seen), domain.ErrChanged)
+	now := w.setting(t, pier, domain.SettingStretch)
+	assert.Equal(t, "2", now.Value)
+	require.NoError(t, set("", now.Mark))
+	assert.Equal(t, seen, w.setting(t, pier, domain.SettingStretch).Mark)
+}

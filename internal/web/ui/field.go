@@ -66,6 +66,9 @@ func Typed(prefix, name, label, value, help, problem string) FieldView {
 	return f
 }
 
+// ChangedMeanwhile is told where somebody else was faster; what is there now is shown beside.
+const ChangedMeanwhile = "Somebody else has changed it meanwhile. What you typed is kept; save again to let it hold."
+
 // Chosen is such a field for one of several values.
 func Chosen(prefix, name, label, value string, options []Option, help, problem string) FieldView {
 	f := Typed(prefix, name, label, value, help, problem)

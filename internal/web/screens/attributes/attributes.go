@@ -97,6 +97,14 @@ func (r rowView) Link() string {
 	return fmt.Sprintf("/run/places/%d", r.Thing.Place)
 }
 
+// Mark is that of what is set here.
+func (r rowView) Mark() string {
+	if r.Here {
+		return attributes.MarkOf(r.Value)
+	}
+	return attributes.MarkOf("")
+}
+
 // Back says what holds again when the value here is taken away.
 func (r rowView) Back() string {
 	if len(r.Replaces) == 0 {
@@ -159,10 +167,12 @@ type typed struct {
 	Unset bool   `form:"unset"`
 	// New is true for a name that is typed: without a value it is a tag.
 	New bool `form:"new"`
+	// Mark is that of what was seen.
+	Mark string `form:"mark"`
 }
 
 func (t typed) change() attributes.Change {
-	c := attributes.Change{Name: t.Name, Value: t.Value, Tag: t.Tag, Unset: t.Unset}
+	c := attributes.Change{Name: t.Name, Value: t.Value, Tag: t.Tag, Unset: t.Unset, Mark: t.Mark}
 	if t.New && strings.TrimSpace(t.Value) == "" {
 		c.Tag, c.Value = true, ""
 	}
@@ -183,10 +193,17 @@ func (s Screen) set(of thingOf) render.Handler {
 		var v cardView
 		err = s.Attributes.Set(r.Context(), middleware.Who(r.Context()), of(id), []attributes.Change{in.change()})
 		status := http.StatusOK
-		if errors.As(err, &v.Errors) {
-			status, v.Name, v.Value = http.StatusUnprocessableEntity, in.Name, in.Value
-		} else if err != nil {
+		switch {
+		case errors.Is(err, domain.ErrChanged):
+			v.Errors = domain.FieldErrors{"name": ui.ChangedMeanwhile}
+		case errors.Is(err, domain.ErrForbidden):
+			_, problem := render.Status(err)
+			v.Errors = domain.FieldErrors{"name": problem}
+		case err != nil && !errors.As(err, &v.Errors):
 			return err
+		}
+		if err != nil {
+			status, v.Name, v.Value = http.StatusUnprocessableEntity, in.Name, in.Value
 		}
 		return s.show(w, r, status, of(id), v)
 	}

@@ -1,9 +1,11 @@
 package device
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -22,6 +24,7 @@ type endpointForm struct {
 	collect.Endpoint
 	Address string
 	Errors  domain.FieldErrors
+	Problem string
 	Saved   bool
 	Trial   *trialView
 	May     domain.Access
@@ -56,6 +59,9 @@ func (f endpointForm) CredentialField() ui.FieldView {
 		none.Title = "as its place says: " + f.Inherited + ", from " + f.From
 	}
 	options := append([]ui.Option{none}, ui.CredentialOptions(f.Credentials)...)
+	if f.CredentialID != 0 && !slices.ContainsFunc(f.Credentials, func(c domain.Credential) bool { return c.ID == f.CredentialID }) {
+		options = append(options, ui.Option{Value: fmt.Sprint(f.CredentialID), Title: "one that you do not see"})
+	}
 	return ui.Chosen(f.ID()+"-", "credential", "Credential", fmt.Sprint(f.CredentialID), options, "", f.Errors["credential"])
 }
 
@@ -64,6 +70,22 @@ func (f endpointForm) AddressField() ui.FieldView {
 	out := ui.Typed(f.ID()+"-", "address", "Address", f.Address, "", f.Errors["address"])
 	out.Default = "the device's own"
 	return out
+}
+
+// words say what is set.
+func (f endpointForm) words() string {
+	out := []string{"address " + cmp.Or(f.Address, "the device's own")}
+	for _, o := range f.CredentialField().Options {
+		if o.Value == fmt.Sprint(f.CredentialID) && len(f.Way.Credentials) > 0 {
+			out = append(out, "credential "+o.Title)
+		}
+	}
+	for _, x := range f.Way.Endpoint {
+		if value := f.Settings[x.Name]; value != "" {
+			out = append(out, x.Label+" "+value)
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // Secret is the field for the secret of the credential, typed again.
@@ -87,6 +109,21 @@ type typedEndpoint struct {
 	Address      string    `form:"address"`
 	CredentialID domain.ID `form:"credential"`
 	Secret       string    `form:"secret"`
+	Mark         string    `form:"mark"`
+}
+
+// endpointForm is how a device is talked to by one way.
+func (s Screen) endpointForm(r *http.Request, id domain.ID, way string) (endpointForm, error) {
+	forms, err := s.endpointForms(r, id, domain.AccessConfigure)
+	if err != nil {
+		return endpointForm{}, err
+	}
+	for _, f := range forms {
+		if f.Way.Name == way {
+			return f, nil
+		}
+	}
+	return endpointForm{}, domain.ErrNotFound
 }
 
 // readEndpoint takes the form as it was typed.
@@ -95,31 +132,23 @@ func (s Screen) readEndpoint(r *http.Request) (f endpointForm, draft collect.End
 	if err != nil {
 		return f, draft, err
 	}
-	forms, err := s.endpointForms(r, id, domain.AccessConfigure)
-	if err != nil {
+	if f, err = s.endpointForm(r, id, chi.URLParam(r, "way")); err != nil {
 		return f, draft, err
 	}
-	name := chi.URLParam(r, "way")
-	for _, x := range forms {
-		if x.Way.Name != name {
-			continue
-		}
-		var in typedEndpoint
-		if _, err := ui.Form(r, &in); err != nil {
-			return f, draft, err
-		}
-		x.Address, x.CredentialID = in.Address, in.CredentialID
-		x.Settings = map[string]string{}
-		for _, setting := range x.Way.Endpoint {
-			x.Settings[setting.Name] = strings.TrimSpace(r.PostFormValue(setting.Name))
-		}
-		draft = collect.EndpointDraft{Address: x.Address, CredentialID: x.CredentialID, Settings: x.Settings}
-		if in.Secret != "" {
-			draft.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
-		}
-		return x, draft, nil
+	var in typedEndpoint
+	if _, err := ui.Form(r, &in); err != nil {
+		return f, draft, err
 	}
-	return f, draft, domain.ErrNotFound
+	f.Address, f.CredentialID, f.Mark = in.Address, in.CredentialID, in.Mark
+	f.Settings = map[string]string{}
+	for _, setting := range f.Way.Endpoint {
+		f.Settings[setting.Name] = strings.TrimSpace(r.PostFormValue(setting.Name))
+	}
+	draft = collect.EndpointDraft{Address: f.Address, CredentialID: f.CredentialID, Settings: f.Settings, Mark: f.Mark}
+	if in.Secret != "" {
+		draft.Secrets = domain.Secrets{"": domain.Secret(in.Secret)}
+	}
+	return f, draft, nil
 }
 
 func (s Screen) saveEndpoint(w http.ResponseWriter, r *http.Request) error {
@@ -128,13 +157,22 @@ func (s Screen) saveEndpoint(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	err = s.Kits.SetEndpoint(r.Context(), middleware.Who(r.Context()), f.DeviceID, f.Way.Name, draft)
+	changed := errors.Is(err, domain.ErrChanged)
 	if errors.As(err, &f.Errors) {
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "endpoint", f)
 	}
+	if err != nil && !changed {
+		return err
+	}
+	now, err := s.endpointForm(r, f.DeviceID, f.Way.Name)
 	if err != nil {
 		return err
 	}
-	f.Saved, f.Set = true, true
+	f.Mark, f.Set, f.Saved = now.Mark, now.Set, !changed
+	if changed {
+		f.Problem = ui.ChangedMeanwhile + " Now it is: " + now.words() + "."
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "endpoint", f)
+	}
 	return s.Render.Fragment(w, http.StatusOK, "device-setup", "endpoint", f)
 }
 

@@ -1,6 +1,7 @@
 package device
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -10,6 +11,7 @@ import (
 
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
@@ -73,7 +75,7 @@ func (s Screen) setup(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	for _, x := range fitted {
-		v.Kits = append(v.Kits, kitForm{DeviceID: id, Kit: x.Kit, Values: x.Parameters, May: v.May})
+		v.Kits = append(v.Kits, kitForm{DeviceID: id, Kit: x.Kit, Values: x.Parameters, Mark: x.Mark, May: v.May})
 	}
 	return s.Render.Page(w, r, "device-setup", render.Frame{Title: "Set-up of " + d.Name, Area: domain.AreaWatch, Body: v})
 }
@@ -83,7 +85,9 @@ type kitForm struct {
 	DeviceID domain.ID
 	Kit      *kit.Kit
 	Values   map[string]string
+	Mark     string
 	Errors   domain.FieldErrors
+	Problem  string
 	Saved    bool
 	May      domain.Access
 }
@@ -106,13 +110,45 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 	for _, p := range k.Parameters {
 		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
 	}
-	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values)
+	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values, r.PostFormValue("mark"))
+	changed := errors.Is(err, domain.ErrChanged)
 	if errors.As(err, &f.Errors) {
+		f.Mark = r.PostFormValue("mark")
 		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "kit", f)
 	}
+	if err != nil && !changed {
+		return err
+	}
+	now, err := s.fitted(r, id, k.Name)
 	if err != nil {
 		return err
 	}
-	f.Saved = true
+	f.Mark, f.Saved = now.Mark, !changed
+	if changed {
+		f.Problem = ui.ChangedMeanwhile + " Now it is: " + parametersInWords(now) + "."
+		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "device-setup", "kit", f)
+	}
 	return s.Render.Fragment(w, http.StatusOK, "device-setup", "kit", f)
+}
+
+// fitted is a kit as it is on a device at present.
+func (s Screen) fitted(r *http.Request, device domain.ID, kit string) (collect.FittedKit, error) {
+	all, err := s.Kits.FittedTo(r.Context(), middleware.Who(r.Context()), device)
+	if err != nil {
+		return collect.FittedKit{}, err
+	}
+	for _, x := range all {
+		if x.Kit.Name == kit {
+			return x, nil
+		}
+	}
+	return collect.FittedKit{}, domain.ErrNotFound
+}
+
+func parametersInWords(x collect.FittedKit) string {
+	var out []string
+	for _, p := range x.Kit.Parameters {
+		out = append(out, p.Label+" "+cmp.Or(x.Parameters[p.Name], p.Default))
+	}
+	return strings.Join(out, ", ")
 }

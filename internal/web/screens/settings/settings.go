@@ -167,7 +167,12 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request, k kind, status int,
 // typed is a setting as the form sends it.
 func typed(r *http.Request, k kind) (t settings.Typed, err error) {
 	id, err := screen.ID(r)
-	t = settings.Typed{At: k.thing(id), Key: domain.SettingKey(r.FormValue("key")), Value: r.FormValue("value")}
+	t = settings.Typed{
+		At:    k.thing(id),
+		Key:   domain.SettingKey(r.FormValue("key")),
+		Value: r.FormValue("value"),
+		Mark:  r.FormValue("mark"),
+	}
 	if r.FormValue("unset") != "" {
 		t.Value = ""
 	}
@@ -185,6 +190,9 @@ func (s Screen) set(k kind) render.Handler {
 		}
 		err = s.Settings.Set(r.Context(), middleware.Who(r.Context()), t)
 		var wrong domain.FieldErrors
+		if errors.Is(err, domain.ErrChanged) {
+			err = domain.FieldErrors{"value": ui.ChangedMeanwhile}
+		}
 		if errors.As(err, &wrong) {
 			return s.show(w, r, k, http.StatusUnprocessableEntity, t, wrong)
 		}
