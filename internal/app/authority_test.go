@@ -495,6 +495,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "people.MakeLink", ask: func(c C, w A) (any, error) { return done(third(r.People.MakeLink(c, w, h.user))) }},
 		{name: "people.TakeLink", ask: func(c C, w A) (any, error) { return done(r.People.TakeLink(c, w, h.user)) }},
 		{name: "people.EndSignIn", ask: func(c C, w A) (any, error) { return done(r.People.EndSignIn(c, w, h.signIn)) }},
+		{name: "people.EndSignIns", ask: func(c C, w A) (any, error) { return done(r.People.EndSignIns(c, w, h.user)) }},
 		{name: "people.Distrust", ask: func(c C, w A) (any, error) { return done(r.People.Distrust(c, w, h.browser)) }},
 		{name: "people.SignOut", own: true, ask: func(c C, w A) (any, error) {
 			return done(r.People.SignOut(c, access.Actor{Kind: access.Token, ID: w.ID}))

@@ -207,16 +207,26 @@ func (s Incidents) FindRepeated(ctx context.Context, f domain.IncidentFilter) ([
 		"min(opened_at) OVER (PARTITION BY device_id, cause) AS first_at, " +
 		"row_number() OVER (PARTITION BY device_id, cause ORDER BY opened_at DESC, id DESC) AS nth"
 	newest := s.q(ctx).Table("(?) AS x", s.filtered(ctx, f).Table("incidents i").Select(folded)).Where("nth = 1")
-	var total int64
-	if err := newest.Count(&total).Error; err != nil {
-		return nil, 0, err
-	}
 	var rows []struct {
 		Newest  incidentRow `gorm:"embedded"`
 		Times   int
 		FirstAt time.Time
+		Total   int64
 	}
-	err := newest.Order(orderOf(f)).Limit(f.Limit).Offset(f.Offset).Find(&rows).Error
+	// Folded once, they are counted on the way; a page behind the last one counts by itself.
+	page := newest.Session(&gorm.Session{}).Select("x.*, count(*) OVER () AS total")
+	err := page.Order(orderOf(f)).Limit(f.Limit).Offset(f.Offset).Scan(&rows).Error
+	var total int64
+	switch {
+	case err != nil:
+		return nil, 0, err
+	case len(rows) > 0:
+		total = rows[0].Total
+	default:
+		if err := newest.Count(&total).Error; err != nil {
+			return nil, 0, err
+		}
+	}
 	incidents := make([]domain.Incident, len(rows))
 	for i, r := range rows {
 		incidents[i] = r.Newest.domain()

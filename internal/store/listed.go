@@ -10,6 +10,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/domain"
 )
 
@@ -64,8 +65,7 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 	order, byName := valueOrder[f.Sort]
 	switch column := f.Sort; {
 	case byName, column != "value" && column != "-value" && column != "age" && column != "-age":
-		few := q.Session(&gorm.Session{}).Select("1").Limit(MostCounted + 1)
-		if err := s.q(ctx).Table("(?) AS few", few).Count(&total).Error; err != nil {
+		if err := s.counted(ctx, q, &total); err != nil {
 			return nil, 0, err
 		}
 		var ids []domain.ID
@@ -74,6 +74,19 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 		}
 		q = s.inOrder(ctx, ids)
 	default: // newest values are in memory: the order is made there
+		if err := s.counted(ctx, q, &total); err != nil {
+			return nil, 0, err
+		}
+		if total > MostCounted {
+			first, enough, err := s.ahead(q, f)
+			if err != nil {
+				return nil, 0, err
+			}
+			if enough {
+				q = s.inOrder(ctx, first)
+				break
+			}
+		}
 		ids, err := manyIDs(q, "s.id", "")
 		if err != nil {
 			return nil, 0, err
@@ -143,41 +156,108 @@ func manyIDs(q *gorm.DB, id, order string) ([]domain.ID, error) {
 	return ids, nil
 }
 
+// counted counts what a query picks, up to a little more than MostCounted.
+func (s Values) counted(ctx context.Context, q *gorm.DB, total *int64) error {
+	few := q.Session(&gorm.Session{}).Select("1").Limit(MostCounted + 1)
+	return s.q(ctx).Table("(?) AS few", few).Count(total).Error
+}
+
+// mostAhead is how many series are looked at ahead of what is asked for.
+const mostAhead = 2000
+
+// ahead looks for one page among the series that come first of all, whatever a query picks:
+// where it picks many, its page is among them, and nothing else needs to be read.
+func (s Values) ahead(q *gorm.DB, f domain.ValueFilter) (page []domain.ID, enough bool, err error) {
+	needed := f.Offset + f.Limit
+	if 2*needed > mostAhead {
+		return nil, false, nil
+	}
+	var all []keyed
+	s.samples.EachLatest(time.Time{}, func(id int64, points []codec.Point) {
+		if len(points) > 0 {
+			all = append(all, keyOf(id, points[len(points)-1], true, f.Sort))
+		}
+	})
+	first := leading(all, mostAhead)
+	ids := each(first, func(k keyed) domain.ID { return k.id })
+	var picked []domain.ID
+	if err := q.Session(&gorm.Session{}).Where("s.id = ANY(?::text::bigint[])", arrayOf(ids)).Pluck("s.id", &picked).Error; err != nil {
+		return nil, false, err
+	}
+	is := make(map[domain.ID]bool, len(picked))
+	for _, id := range picked {
+		is[id] = true
+	}
+	ids = slices.DeleteFunc(ids, func(id domain.ID) bool { return !is[id] })
+	if len(ids) < needed {
+		return nil, false, nil
+	}
+	return ids[f.Offset:needed], true, nil
+}
+
 // page asks for one page of series in the order of their newest values;
 // those without one come last.
 func (s Values) page(ctx context.Context, ids []domain.ID, f domain.ValueFilter) *gorm.DB {
-	type keyed struct {
-		id  domain.ID
-		has bool
-		key float64
-	}
 	keys := make([]keyed, len(ids))
 	for i, id := range ids {
 		p, _, n := s.samples.LastTwo(id)
-		keys[i] = keyed{id, n > 0, p.V}
-		if f.Sort == "age" || f.Sort == "-age" {
-			keys[i].key = float64(-p.T) // a young value has a small age
+		keys[i] = keyOf(id, p, n > 0, f.Sort)
+	}
+	first := leading(keys, f.Offset+f.Limit)
+	return s.inOrder(ctx, each(first[min(f.Offset, len(first)):], func(k keyed) domain.ID { return k.id }))
+}
+
+// keyed is a series with what it is ordered by, where it has a value.
+type keyed struct {
+	id  domain.ID
+	has bool
+	key float64
+}
+
+func keyOf(id domain.ID, newest codec.Point, has bool, sort string) keyed {
+	k := keyed{id, has, newest.V}
+	if sort == "age" || sort == "-age" {
+		k.key = float64(-newest.T) // a young value has a small age
+	}
+	if sort[0] == '-' {
+		k.key = -k.key
+	}
+	return k
+}
+
+func (k keyed) compare(other keyed) int {
+	switch {
+	case k.has && !other.has:
+		return -1
+	case other.has && !k.has:
+		return 1
+	}
+	return cmp.Or(cmp.Compare(k.key, other.key), cmp.Compare(k.id, other.id))
+}
+
+// leading are the first n of many in their order. Of hundreds of thousands the first page
+// is found without ordering them all: what comes after the n-th so far is passed over.
+func leading(all []keyed, n int) []keyed {
+	n = min(n, len(all))
+	if n == 0 {
+		return nil
+	}
+	some := make([]keyed, 0, 2*n)
+	full := false // n of them are in order, so that the last of those is the bar
+	trim := func() {
+		slices.SortFunc(some, keyed.compare)
+		some, full = some[:min(n, len(some))], len(some) >= n
+	}
+	for _, k := range all {
+		if full && k.compare(some[n-1]) > 0 {
+			continue
+		}
+		if some = append(some, k); len(some) == cap(some) {
+			trim()
 		}
 	}
-	down := f.Sort[0] == '-'
-	slices.SortFunc(keys, func(a, b keyed) int {
-		if a.has != b.has {
-			if a.has {
-				return -1
-			}
-			return 1
-		}
-		c := cmp.Compare(a.key, b.key)
-		if down {
-			c = -c
-		}
-		return cmp.Or(c, cmp.Compare(a.id, b.id))
-	})
-	shown := []domain.ID{}
-	for _, k := range keys[min(f.Offset, len(keys)):min(f.Offset+f.Limit, len(keys))] {
-		shown = append(shown, k.id)
-	}
-	return s.inOrder(ctx, shown)
+	trim()
+	return some
 }
 
 // inOrder asks for the given series in their order.

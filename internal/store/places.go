@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 
 	"tirelessowl/internal/domain"
@@ -26,11 +27,31 @@ func (r placeRow) domain() domain.Place {
 
 // All returns all places, parents not necessarily first, ordered by name.
 func (s Places) All(ctx context.Context) ([]domain.Place, error) {
-	var rows []placeRow
-	if err := s.q(ctx).Order("name").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	return each(rows, placeRow.domain), nil
+	rows, err := s.q(ctx).Raw("SELECT " + placeColumns + " FROM places p ORDER BY p.name").Rows()
+	return collect(rows, err, scanPlace)
+}
+
+// Some returns the given places, in no order.
+func (s Places) Some(ctx context.Context, ids []domain.ID) ([]domain.Place, error) {
+	rows, err := s.q(ctx).Raw("SELECT "+placeColumns+" FROM places p WHERE p.id = ANY(?::bigint[])", arrayOf(ids)).Rows()
+	return collect(rows, err, scanPlace)
+}
+
+// Along returns a place and all above it, the highest first.
+func (s Places) Along(ctx context.Context, id domain.ID) ([]domain.Place, error) {
+	rows, err := s.q(ctx).Raw(`WITH RECURSIVE up AS (
+		SELECT p.*, 1 AS hops FROM places p WHERE p.id = ?
+		UNION ALL SELECT p.*, up.hops + 1 FROM places p JOIN up ON p.id = up.parent_id WHERE up.hops < 100)
+		SELECT `+placeColumns+` FROM up p ORDER BY p.hops DESC`, id).Rows()
+	return collect(rows, err, scanPlace)
+}
+
+const placeColumns = "p.id, p.parent_id, p.name, p.kind, p.version"
+
+func scanPlace(rows *sql.Rows) (domain.Place, error) {
+	var r placeRow
+	err := rows.Scan(&r.ID, &r.ParentID, &r.Name, &r.Kind, &r.Version)
+	return r.domain(), err
 }
 
 // One returns one place, or ErrNotFound.

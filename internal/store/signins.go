@@ -78,12 +78,16 @@ func (s SignIns) One(ctx context.Context, id domain.ID) (domain.SignIn, error) {
 	return row.domain(), known(err)
 }
 
-// Of returns the sign-ins of a person that have not ended, the one used last first.
-func (s SignIns) Of(ctx context.Context, user domain.ID, now time.Time) ([]domain.SignIn, error) {
+// Of returns the sign-ins of a person that have not ended, the one used last first, up to a
+// limit, and how many there are.
+func (s SignIns) Of(ctx context.Context, user domain.ID, now time.Time, limit int) (out []domain.SignIn, total int64, err error) {
+	if err := s.q(ctx).Table("sign_ins").Where("user_id = ? AND ends_at > ?", user, now).Count(&total).Error; err != nil {
+		return nil, 0, err
+	}
 	var rows []signInRow
-	err := s.q(ctx).Raw("SELECT "+presentColumns+` FROM sign_ins s WHERE s.user_id = @user AND s.ends_at > @now
-		ORDER BY s.used_at DESC, s.id DESC LIMIT 200`, map[string]any{"user": user, "now": now}).Scan(&rows).Error
-	return each(rows, signInRow.domain), err
+	err = s.q(ctx).Raw("SELECT "+presentColumns+` FROM sign_ins s WHERE s.user_id = @user AND s.ends_at > @now
+		ORDER BY s.used_at DESC, s.id DESC LIMIT @limit`, map[string]any{"user": user, "now": now, "limit": limit}).Scan(&rows).Error
+	return each(rows, signInRow.domain), total, err
 }
 
 // Used notes that a sign-in was used, from where, and until when it lasts now.

@@ -83,6 +83,9 @@ func (s *Service) Sightings(ctx context.Context, who access.Actor, sweepID domai
 	if err != nil {
 		return nil, err
 	}
+	if _, err := seen.Sweeps.One(ctx, sweepID); err != nil {
+		return nil, err
+	}
 	return seen.Sightings.Of(ctx, sweepID)
 }
 

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/crypto/bcrypt"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -26,13 +27,19 @@ var (
 	distrustOthers = act.Deed{Name: "take back the trust in a browser", Area: domain.AreaRun, Needs: domain.AccessAdminister}
 	endOwn         = act.Deed{Name: "end a sign-in"}
 	endOthers      = act.Deed{Name: "end a sign-in", Area: domain.AreaRun, Needs: domain.AccessAdminister}
+	endAllOwn      = act.Deed{Name: "end all other sign-ins"}
+	endAllOthers   = act.Deed{Name: "end all other sign-ins", Area: domain.AreaRun, Needs: domain.AccessAdminister}
 )
 
 // Presence is where a person is signed in, and which browsers the person trusts.
 type Presence struct {
-	SignIns  []domain.SignIn
+	SignIns  []domain.SignIn // those used last
+	Total    int64           // how many sign-ins there are
 	Browsers []domain.Browser
 }
+
+// mostSignIns is how many sign-ins are told.
+const mostSignIns = 50
 
 // Presence tells where a person is signed in, to that person and to those who
 // administer the person.
@@ -47,7 +54,7 @@ func (s *Service) Presence(ctx context.Context, who access.Actor, user domain.ID
 		}
 	}
 	now := s.now().UTC()
-	if p.SignIns, err = s.store.SignIns.Of(ctx, user, now); err != nil {
+	if p.SignIns, p.Total, err = s.store.SignIns.Of(ctx, user, now, mostSignIns); err != nil {
 		return p, err
 	}
 	p.Browsers, err = s.store.Browsers.Of(ctx, user, now)
@@ -181,6 +188,23 @@ func (s *Service) EndSignIn(ctx context.Context, who access.Actor, id domain.ID)
 	return s.ofPerson(ctx, who, endOwn, endOthers, in.UserID, func(w *act.Work, u domain.User) error {
 		w.NoteFor(thing(u), nil, nil, in.Agent+" from "+in.Origin)
 		return w.SignIns.End(ctx, id)
+	})
+}
+
+// EndSignIns ends all sign-ins of oneself but the present one, or all of somebody whom one
+// administers.
+func (s *Service) EndSignIns(ctx context.Context, who access.Actor, user domain.ID) error {
+	return s.ofPerson(ctx, who, endAllOwn, endAllOthers, user, func(w *act.Work, u domain.User) error {
+		but := domain.ID(0)
+		if who.Kind == access.Person && who.ID == user {
+			but = who.SignIn
+		}
+		_, before, err := w.SignIns.Of(ctx, user, s.now().UTC(), 1)
+		if err != nil {
+			return err
+		}
+		w.NoteFor(thing(u), nil, nil, text.Count(before, "sign-in")+" before")
+		return w.SignIns.EndAll(ctx, user, but)
 	})
 }
 

@@ -214,3 +214,22 @@ func TestAgentsAreSaidInAFewWords(t *testing.T) {
 	in, _ := comesIn(t, s, people.Arrival{Agent: strings.Repeat("Lantern", 1000)})
 	assert.LessOrEqual(t, len([]rune(in.SignIn.Agent)), 81)
 }
+
+func TestAllOtherSignInsEndTogether(t *testing.T) {
+	s, _ := setup(t)
+	for range 3 {
+		comesIn(t, s, people.Arrival{Agent: tablet})
+	}
+	_, who := comesIn(t, s, people.Arrival{Trust: true})
+	p, err := s.Presence(t.Context(), who, who.ID)
+	require.NoError(t, err)
+	assert.EqualValues(t, 4, p.Total)
+	require.NoError(t, s.EndSignIns(t.Context(), who, who.ID))
+	p, err = s.Presence(t.Context(), who, who.ID)
+	require.NoError(t, err)
+	require.Len(t, p.SignIns, 1)
+	assert.Equal(t, who.SignIn, p.SignIns[0].ID, "the own one stays")
+	require.NoError(t, s.EndSignIns(t.Context(), testkit.Anyone, who.ID))
+	_, _, err = s.Present(t.Context(), who.SignIn, "")
+	assert.ErrorIs(t, err, domain.ErrNotFound, "who administers a person ends all")
+}

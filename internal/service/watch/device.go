@@ -2,7 +2,6 @@ package watch
 
 import (
 	"context"
-	"slices"
 	"time"
 
 	"tirelessowl/internal/core/access"
@@ -88,11 +87,9 @@ func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.T
 		return Subject{}, err
 	}
 	out := Subject{Device: d}
-	places, err := s.store.Places.All(ctx)
-	if err != nil {
+	if out.Path, err = s.store.Places.Along(ctx, d.PlaceID); err != nil {
 		return out, err
 	}
-	out.Path = path(places, d.PlaceID)
 	changes, err := s.store.Transitions.Ribbons(ctx, []domain.ID{id}, now.Add(-RibbonSpan))
 	if err != nil {
 		return out, err
@@ -117,19 +114,6 @@ func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.T
 	}
 	_, out.ViaFrom = tree.SeenBy(s.scope.HasPlace).Gateway(d)
 	return out, s.neighbours(ctx, &out)
-}
-
-func path(places []domain.Place, id domain.ID) []domain.Place {
-	byID := make(map[domain.ID]domain.Place, len(places))
-	for _, p := range places {
-		byID[p.ID] = p
-	}
-	var out []domain.Place
-	for p, ok := byID[id]; ok && len(out) < 100; p, ok = byID[p.ParentID] {
-		out = append(out, p)
-	}
-	slices.Reverse(out)
-	return out
 }
 
 // values arranges the newest values of the device and of the parts on the page.

@@ -107,6 +107,8 @@ type placeTree struct {
 	places   map[domain.ID]*Place
 	ribbons  ribbons
 	troubled []store.Troubled
+	// calm is the ribbon of what was fine all the time: most places share it.
+	calm []domain.Health
 }
 
 // tree counts devices by place and health, and lays out their recent past:
@@ -128,11 +130,11 @@ func (s looking) tree(ctx context.Context, o *Overview, now time.Time) (t placeT
 	if err != nil {
 		return t, err
 	}
-	t = placeTree{map[domain.ID]*Place{}, ribbonsOf(changes), troubled}
-	calm := t.ribbons.of(0, domain.Fine, now)
-	o.Ribbon = slices.Clone(calm)
+	t = placeTree{map[domain.ID]*Place{}, ribbonsOf(changes), troubled, nil}
+	t.calm = t.ribbons.of(0, domain.Fine, now)
+	o.Ribbon = slices.Clone(t.calm)
 	for _, p := range places {
-		t.places[p.ID] = &Place{Place: p, Health: domain.Fine, Ribbon: slices.Clone(calm)}
+		t.places[p.ID] = &Place{Place: p, Health: domain.Fine}
 	}
 	o.Root = t.root()
 	for _, c := range counts {
@@ -234,7 +236,12 @@ func (t placeTree) past(o *Overview, changes []store.RibbonChange, troubled []st
 // add adds a strip to a place and all above it.
 func (t placeTree) add(o *Overview, place domain.ID, strip []domain.Health) {
 	o.Ribbon = ribbon.Add(o.Ribbon, strip)
-	t.up(place, func(p *Place) { p.Ribbon = ribbon.Add(p.Ribbon, strip) })
+	t.up(place, func(p *Place) {
+		if p.Ribbon == nil {
+			p.Ribbon = slices.Clone(t.calm)
+		}
+		p.Ribbon = ribbon.Add(p.Ribbon, strip)
+	})
 }
 
 // up gives a place and all above it.
@@ -263,6 +270,14 @@ func (t placeTree) reasons() {
 // mostPlaces is how many places an overview shows by themselves.
 const mostPlaces = 60
 
+// rested gives a place that was fine all the time its ribbon.
+func (t placeTree) rested(p Place) Place {
+	if p.Ribbon == nil {
+		p.Ribbon = t.calm
+	}
+	return p
+}
+
 // lay lays the places out, worst first; an organisation only where it has devices of its
 // own. Where there are many, those below others are shown only while they are not fine, or
 // the one above is open.
@@ -287,9 +302,9 @@ func (t placeTree) lay(o *Overview, open []domain.ID) {
 		}
 	}
 	for _, p := range rows[:min(mostPlaces, len(rows))] {
-		o.Places = append(o.Places, *p)
+		o.Places = append(o.Places, t.rested(*p))
 		for _, below := range slices.SortedFunc(slices.Values(inside[p.ID]), worstFirst) {
-			o.Places = append(o.Places, *below)
+			o.Places = append(o.Places, t.rested(*below))
 		}
 	}
 }
@@ -355,14 +370,6 @@ func (s *Service) Devices(ctx context.Context, who access.Actor, f domain.Device
 }
 
 func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Time) (out DeviceList, err error) {
-	places, err := s.store.Places.All(ctx)
-	if err != nil {
-		return out, err
-	}
-	out.Places = make(map[domain.ID]string, len(places))
-	for _, p := range places {
-		out.Places[p.ID] = p.Name
-	}
 	if out.Kinds, err = s.store.Devices.Kinds(ctx); err != nil {
 		return out, err
 	}
@@ -377,9 +384,17 @@ func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Ti
 		return out, err
 	}
 	out.Total = total
-	ids := make([]domain.ID, len(found))
+	ids, at := make([]domain.ID, len(found)), make([]domain.ID, len(found))
 	for i, d := range found {
-		ids[i] = d.ID
+		ids[i], at[i] = d.ID, d.PlaceID
+	}
+	places, err := s.store.Places.Some(ctx, at)
+	if err != nil {
+		return out, err
+	}
+	out.Places = make(map[domain.ID]string, len(places))
+	for _, p := range places {
+		out.Places[p.ID] = p.Name
 	}
 	changes, err := s.store.Transitions.Ribbons(ctx, ids, now.Add(-RibbonSpan))
 	past := ribbonsOf(changes)

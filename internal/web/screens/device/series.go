@@ -69,7 +69,7 @@ func (s Screen) samples(w http.ResponseWriter, r *http.Request) error {
 	}
 	f, err := exchange.ParseFormat(r.URL.Query().Get("format"))
 	if err != nil {
-		return fmt.Errorf("%w: %w", domain.ErrNotFound, err)
+		return domain.FieldErrors{"format": err.Error()}
 	}
 	x, err := s.Watch.Series(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {

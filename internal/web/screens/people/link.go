@@ -2,7 +2,6 @@ package people
 
 import (
 	"context"
-	"errors"
 	"net/http"
 	"time"
 
@@ -48,8 +47,7 @@ func (s Screen) takeLink(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	err = s.People.TakeLink(r.Context(), middleware.Who(r.Context()), id)
-	if err != nil && !errors.Is(err, domain.ErrNotFound) {
+	if err := s.People.TakeLink(r.Context(), middleware.Who(r.Context()), id); err != nil {
 		return err
 	}
 	return s.Render.Fragment(w, http.StatusOK, "people", "person-link", linkView{ID: id})

@@ -85,6 +85,7 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Own("/me/passkeys/begin", s.beginPasskey),
 			screen.Own("/me/passkeys", s.addPasskey),
 			screen.Own("/me/passkeys/{id}/delete", s.takePasskey),
+			screen.Own("/me/signins/delete", s.endSignIns),
 			screen.Own("/me/signins/{id}/delete", s.endSignIn),
 			screen.Own("/me/browsers/{id}/delete", s.distrust),
 			screen.Own("/me/tokens", s.makeToken),

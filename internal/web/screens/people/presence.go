@@ -8,6 +8,8 @@ import (
 	"slices"
 	"time"
 
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/web/middleware"
@@ -20,8 +22,30 @@ import (
 type presenceView struct {
 	Own      bool // it is the person who looks
 	May      bool // may end it
+	UserID   domain.ID
 	SignIns  []signInView
+	Total    int64
 	Browsers []browserView
+}
+
+// Unshown tells whether there are more sign-ins than are shown.
+func (v presenceView) Unshown() bool { return v.Total > int64(len(v.SignIns)) }
+
+// Others is how many sign-ins are ended together.
+func (v presenceView) Others() int64 {
+	if v.Own {
+		return v.Total - 1
+	}
+	return v.Total
+}
+
+// EndAll asks before that is done.
+func (v presenceView) EndAll() string {
+	what := text.Count(v.Others(), "sign-in")
+	if v.Own {
+		return "End " + what + "? You stay signed in here; whoever works in another browser has to sign in again."
+	}
+	return "End " + what + "? The person has to sign in again everywhere."
 }
 
 type signInView struct {
@@ -40,7 +64,8 @@ func (s Screen) presence(r *http.Request, user domain.ID) (v presenceView, err e
 	if err != nil {
 		return v, err
 	}
-	v.Own, v.May = who.ID == user, !who.Untrusted
+	v.UserID, v.Total = user, p.Total
+	v.Own, v.May = who.Kind == access.Person && who.ID == user, !who.Untrusted
 	var here domain.ID
 	for _, in := range p.SignIns {
 		shown := signInView{in, in.ID == who.SignIn}
@@ -67,6 +92,19 @@ func (s Screen) endSignIn(w http.ResponseWriter, r *http.Request) error {
 	return s.ended(w, r, s.People.EndSignIn)
 }
 
+// endSignIns ends all sign-ins of the person who looks but this one, or all of another.
+func (s Screen) endSignIns(w http.ResponseWriter, r *http.Request) error {
+	who := middleware.Who(r.Context())
+	of, err := ui.IDOf(r.PostFormValue("person"))
+	if err != nil {
+		return err
+	}
+	if err := s.People.EndSignIns(r.Context(), who, cmp.Or(of, who.ID)); err != nil {
+		return err
+	}
+	return backTo(w, r, of)
+}
+
 func (s Screen) distrust(w http.ResponseWriter, r *http.Request) error {
 	return s.ended(w, r, s.People.Distrust)
 }
@@ -80,9 +118,18 @@ func (s Screen) ended(w http.ResponseWriter, r *http.Request, end ending) error 
 	if err := end(r.Context(), middleware.Who(r.Context()), id); err != nil {
 		return err
 	}
+	of, err := ui.IDOf(r.PostFormValue("person"))
+	if err != nil {
+		return err
+	}
+	return backTo(w, r, of)
+}
+
+// backTo shows the page of a person again; zero for the own account.
+func backTo(w http.ResponseWriter, r *http.Request, person domain.ID) error {
 	to := mePath
-	if of, err := ui.IDOf(r.PostFormValue("person")); err == nil && of != 0 {
-		to = fmt.Sprintf("%s/%d", peoplePath, of)
+	if person != 0 {
+		to = fmt.Sprintf("%s/%d", peoplePath, person)
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 	return nil
