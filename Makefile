@@ -71,7 +71,7 @@ crowd: setup-test build ## let 40 people and programs and 2 browsers use 10,000 
 bench-store: setup build ## measure the sample store; prints a table and writes bench-store.json
 	@go run ./cmd/bench-store
 
-mutants: setup assets ## change lines on purpose and tell what no test noticed; takes hours (AREA=internal/core/plan for a part)
+mutants: setup assets ## change lines on purpose and tell what no test noticed; takes an hour or two (AREA=internal/core/plan for a part)
 	@node tools/mutants.mjs $(AREA)
 
 faults: setup build ## break what the application stands on again and again, with an account of its own; takes a good half hour
