@@ -9,15 +9,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
 
-// The page is the same whether it is among the first of all series or not: the high values
-// are those of one kit, so that of the other one nothing is ahead.
+// The page is the same whether it is found among the first of all series or not: it is for
+// the first pages of all of them, which are more than are counted.
 func TestPagesByValueOfManySeries(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	d, _ := world(t, s)
-	const high, low = 2100, 300
+	const high, low = 9800, 300
 	var series []domain.Series
 	for i := range high + low {
 		kit := "high"
@@ -40,8 +41,8 @@ func TestPagesByValueOfManySeries(t *testing.T) {
 		first, last int // the numbers of the series
 		total       int64
 	}{
-		{domain.ValueFilter{Sort: "-value", Limit: 50}, 0, 49, high + low + 1},
-		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 900}, 900, 949, high + low + 1},
+		{domain.ValueFilter{Sort: "-value", Limit: 50}, 0, 49, store.MostCounted + 1},
+		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 900}, 900, 949, store.MostCounted + 1},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 1500}, 1500, 1549, high + low + 1},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Kit: "low"}, high, high + 49, low},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Kit: "low", Offset: 280}, high + 280, high + 299, low},

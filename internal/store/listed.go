@@ -74,18 +74,13 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 		}
 		q = s.inOrder(ctx, ids)
 	default: // newest values are in memory: the order is made there
-		if err := s.counted(ctx, q, &total); err != nil {
+		first, enough, err := s.ahead(ctx, q, f, &total)
+		if err != nil {
 			return nil, 0, err
 		}
-		if total > MostCounted {
-			first, enough, err := s.ahead(q, f)
-			if err != nil {
-				return nil, 0, err
-			}
-			if enough {
-				q = s.inOrder(ctx, first)
-				break
-			}
+		if enough {
+			q = s.inOrder(ctx, first)
+			break
 		}
 		ids, err := manyIDs(q, "s.id", "")
 		if err != nil {
@@ -143,6 +138,11 @@ func manyIDs(q *gorm.DB, id, order string) ([]domain.ID, error) {
 	if err := q.Select("coalesce(string_agg(" + id + "::text, ','" + order + "), '')").Row().Scan(&text); err != nil {
 		return nil, err
 	}
+	return readIDs(text)
+}
+
+// readIDs reads ids with commas between them.
+func readIDs(text string) ([]domain.ID, error) {
 	ids := make([]domain.ID, 0, strings.Count(text, ",")+1)
 	for len(text) > 0 {
 		var one string
@@ -165,12 +165,16 @@ func (s Values) counted(ctx context.Context, q *gorm.DB, total *int64) error {
 // mostAhead is how many series are looked at ahead of what is asked for.
 const mostAhead = 2000
 
-// ahead looks for one page among the series that come first of all, whatever a query picks:
-// where it picks many, its page is among them, and nothing else needs to be read.
-func (s Values) ahead(q *gorm.DB, f domain.ValueFilter) (page []domain.ID, enough bool, err error) {
+// ahead looks for one page among the series that come first of all: where many are asked
+// for, of whatever reading, the page is among them, and nothing else needs to be read.
+func (s Values) ahead(ctx context.Context, q *gorm.DB, f domain.ValueFilter, total *int64) (page []domain.ID, enough bool, err error) {
 	needed := f.Offset + f.Limit
-	if 2*needed > mostAhead {
+	narrow := f.Kit != "" || f.Reading != "" || f.State != "" || f.Search != "" || len(f.Of) > 0
+	if narrow || 2*needed > mostAhead {
 		return nil, false, nil
+	}
+	if err := s.counted(ctx, q, total); err != nil || *total <= MostCounted {
+		return nil, false, err
 	}
 	var all []keyed
 	s.samples.EachLatest(time.Time{}, func(id int64, points []codec.Point) {

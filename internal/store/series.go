@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"database/sql"
 	"time"
 
 	"tirelessowl/internal/domain"
@@ -221,6 +222,26 @@ func (s Series) OfReadings(ctx context.Context, deviceID domain.ID, kit string, 
 // AllIDs returns the ids of all series.
 func (s Series) AllIDs(ctx context.Context) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Table("series").Order("id").Pluck("id", &ids).Error
+}
+
+// Surveyed is a device with where it stands and its series.
+type Surveyed struct {
+	DeviceID, PlaceID domain.ID
+	Series            []domain.ID
+}
+
+// Survey returns all devices that have series, with these.
+func (s Series) Survey(ctx context.Context) ([]Surveyed, error) {
+	rows, err := s.q(ctx).Raw(`SELECT d.id, d.place_id, s.ids FROM all_devices d
+		JOIN (SELECT device_id, string_agg(id::text, ',') AS ids FROM series GROUP BY device_id) s ON s.device_id = d.id`).Rows()
+	return collect(rows, err, func(rows *sql.Rows) (x Surveyed, err error) {
+		var ids string
+		if err := rows.Scan(&x.DeviceID, &x.PlaceID, &ids); err != nil {
+			return x, err
+		}
+		x.Series, err = readIDs(ids)
+		return x, err
+	})
 }
 
 // SetOK records that values of some series have come.

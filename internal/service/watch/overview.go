@@ -403,34 +403,3 @@ func (s looking) devices(ctx context.Context, f domain.DeviceFilter, now time.Ti
 	}
 	return out, err
 }
-
-func (s looking) count(ctx context.Context, o *Overview) error {
-	t, key := &s.totals, s.scope.Key()
-	t.Lock()
-	defer t.Unlock()
-	known := t.of[key]
-	if time.Since(known.at) > totalsAge {
-		if t.of == nil || len(t.of) > mostTotals {
-			t.of = map[string]total{}
-		}
-		var err error
-		if known, err = s.total(ctx); err != nil {
-			return err
-		}
-		t.of[key] = known
-	}
-	o.Newest, o.Series = known.newest, known.series
-	return nil
-}
-
-func (s looking) total(ctx context.Context) (t total, err error) {
-	t.at = time.Now()
-	if s.scope.All() {
-		t.newest = s.Service.store.Samples.Newest()
-		t.series, err = s.store.Series.Count(ctx)
-		return t, err
-	}
-	ids, err := s.store.Series.AllIDs(ctx)
-	t.series, t.newest = int64(len(ids)), s.store.Values.Newest(ids)
-	return t, err
-}

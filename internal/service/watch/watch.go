@@ -3,8 +3,6 @@ package watch
 
 import (
 	"context"
-	"sync"
-	"time"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
@@ -22,7 +20,7 @@ type Service struct {
 	kits   *collect.Service
 	judge  Judge
 	engine Engine
-	totals totals
+	census census
 	known  vocabulary
 }
 
@@ -38,24 +36,6 @@ func (s *Service) look(ctx context.Context, who access.Actor) (looking, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaWatch)
 	return looking{s, seen, who.Scope(domain.AreaWatch, domain.AccessSee)}, err
 }
-
-// totals are figures over all values; they are worked out at most every few
-// seconds, since they look at every series.
-type totals struct {
-	sync.Mutex
-	of map[string]total // by scope
-}
-
-type total struct {
-	at     time.Time
-	newest time.Time
-	series int64
-}
-
-// mostTotals bounds for how many scopes they are kept.
-const mostTotals = 200
-
-const totalsAge = 3 * time.Second
 
 // Engine is what collects.
 type Engine interface {
