@@ -153,13 +153,3 @@ func (s Values) Combine(
 
 // combineBatch is how many series are read at once.
 const combineBatch = 200
-
-// Newest is when the newest of the values of some series came; zero for none.
-func (s Values) Newest(ids []domain.ID) (at time.Time) {
-	for _, id := range ids {
-		if l, ok := s.latest(id); ok && l.At.After(at) {
-			at = l.At
-		}
-	}
-	return at
-}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/store"
 )
 
@@ -21,7 +22,7 @@ func TestAnOlderCensusIsGoodWhileANewOneIsMade(t *testing.T) {
 	}
 	first, err := c.present(t.Context(), read)
 	require.NoError(t, err)
-	assert.EqualValues(t, 1, first[0].DeviceID)
+	assert.EqualValues(t, 1, first.devices[0].DeviceID)
 	again, err := c.present(t.Context(), read)
 	require.NoError(t, err)
 	assert.Equal(t, first, again, "it is young")
@@ -32,7 +33,7 @@ func TestAnOlderCensusIsGoodWhileANewOneIsMade(t *testing.T) {
 	assert.Equal(t, first, older, "nobody waits")
 	assert.Eventually(t, func() bool {
 		now, err := c.present(t.Context(), read)
-		return err == nil && now[0].DeviceID == 2
+		return err == nil && now.devices[0].DeviceID == 2
 	}, 5*time.Second, time.Millisecond)
 
 	c.mu.Lock()
@@ -40,11 +41,23 @@ func TestAnOlderCensusIsGoodWhileANewOneIsMade(t *testing.T) {
 	c.mu.Unlock()
 	now, err := c.present(t.Context(), read)
 	require.NoError(t, err)
-	assert.EqualValues(t, 3, now[0].DeviceID, "too old to be told")
+	assert.EqualValues(t, 3, now.devices[0].DeviceID, "too old to be told")
 	c.mu.Lock()
 	c.at = time.Now().Add(-censusMost)
 	c.mu.Unlock()
 	gone := errors.New("the database is away")
 	_, err = c.present(t.Context(), func(context.Context) ([]store.Surveyed, error) { return nil, gone })
 	assert.ErrorIs(t, err, gone)
+}
+
+func TestTheNewestValueOfEachDevice(t *testing.T) {
+	v := newSurvey([]store.Surveyed{{DeviceID: 7, Series: []int64{3, 900}}, {DeviceID: 8, Series: []int64{1}}, {DeviceID: 9, Series: []int64{5}}})
+	newest := v.newestOf(func(_ time.Time, f func(int64, []codec.Point)) {
+		f(3, []codec.Point{{T: 10}, {T: 20}})
+		f(900, []codec.Point{{T: 15}})
+		f(1, []codec.Point{{T: 30}})
+		f(2, []codec.Point{{T: 99}}) // of none
+		f(1000, []codec.Point{{T: 99}})
+	})
+	assert.Equal(t, []int64{20, 30, 0}, newest)
 }
