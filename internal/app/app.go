@@ -264,6 +264,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Sessions:   a.Store.Sessions,
 		Port:       port,
 		URL:        a.Config.URL,
+		Proxies:    a.Config.Proxies,
 		Secure:     strings.HasPrefix(a.Config.URL, "https:"),
 		API: api.New(api.Wiring{
 			Desk:     a.Desk,

@@ -23,6 +23,8 @@ type Config struct {
 	DemoBase    netip.Addr `env:"OWL_DEMO_BASE" default:"127.77.0.0" placeholder:"ADDRESS" help:"First simulated address (${default})."`
 	DemoPort    int        `env:"OWL_DEMO_PORT" default:"0" placeholder:"N" help:"Port of simulated devices; 0 derives it from the base."`
 	KeepDays    int        `env:"OWL_KEEP_DAYS" default:"90" placeholder:"N" help:"Days that single samples are kept (${default})."`
+	// Proxies are those whose word is taken for where a request came from.
+	Proxies []netip.Prefix `name:"trusted-proxies" env:"OWL_TRUSTED_PROXIES" placeholder:"NET,…" help:"Networks of proxies before it."`
 	// ClockFile holds by how many seconds the wall clock is off, for rehearsals.
 	ClockFile string `env:"OWL_CLOCK_FILE" hidden:""`
 	LogLevel  string `env:"OWL_LOG_LEVEL" default:"info" enum:"debug,info,warn,error" placeholder:"LEVEL" help:"${enum} (${default})."`

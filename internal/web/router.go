@@ -75,7 +75,7 @@ var larger = map[string]int64{api.ImportPath: api.MaxImport, attributes.ImportPa
 // routes mounts everything that is served.
 func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) http.Handler {
 	root := chi.NewRouter()
-	root.Use(chimiddleware.Recoverer, middleware.Headers, middleware.Limits(larger))
+	root.Use(middleware.Behind(p.Proxies), chimiddleware.Recoverer, middleware.Headers, middleware.Limits(larger))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
 	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))

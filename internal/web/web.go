@@ -4,6 +4,7 @@ package web
 import (
 	"log/slog"
 	"net/http"
+	"net/netip"
 
 	"github.com/alexedwards/scs/v2"
 
@@ -58,6 +59,8 @@ type Wiring struct {
 	Secure bool // served over TLS
 	// URL is how people reach it.
 	URL string
+	// Proxies are those whose word is taken for where a request came from.
+	Proxies []netip.Prefix
 	// API is mounted below /api.
 	API http.Handler
 }

@@ -5,12 +5,12 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 	"unicode"
 
 	"github.com/mileusna/useragent"
-	"golang.org/x/crypto/bcrypt"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/text"
@@ -76,8 +76,8 @@ func (s *Service) Trust(
 	proof Proof,
 	agent string,
 ) (key domain.Secret, wait time.Duration, err error) {
-	keys := []string{"trust " + who.Name, "from " + who.From}
-	if wait := s.guess.wait(keys, s.now()); wait > 0 {
+	try := attempt{name: fmt.Sprint("trust ", who.ID), from: who.From, strict: true}
+	if wait := s.gate.begin(try, s.now()); wait > 0 {
 		return "", wait, domain.ErrSlowDown
 	}
 	err = s.desk.Do(ctx, who, trustBrowser, func(w *act.Work) error {
@@ -94,20 +94,21 @@ func (s *Service) Trust(
 		key, err = s.trust(ctx, w, who, u, agent)
 		return err
 	})
-	if errors.As(err, new(domain.FieldErrors)) {
-		s.guess.failed(keys, s.now())
-	}
 	if err != nil {
 		return "", 0, err
 	}
-	s.guess.cleared(keys[:1])
+	s.gate.passed(try)
 	return key, 0, nil
 }
 
 // prove checks what a person shows once more: the password, and a second factor where
 // there is one.
 func (s *Service) prove(ctx context.Context, w *act.Work, u domain.User, proof Proof) error {
-	if !s.knows(u, proof.Password) {
+	right, err := s.gate.compare(ctx, []byte(u.Hash), proof.Password)
+	if err != nil {
+		return err
+	}
+	if !right {
 		return domain.FieldErrors{"password": "That is not your password."}
 	}
 	f, err := s.factors(ctx, u.ID)
@@ -126,9 +127,19 @@ func (s *Service) prove(ctx context.Context, w *act.Work, u domain.User, proof P
 	return err
 }
 
-// knows tells whether a password is that of a person.
-func (s *Service) knows(u domain.User, password domain.Secret) bool {
-	return bcrypt.CompareHashAndPassword([]byte(u.Hash), []byte(password.Reveal())) == nil
+// unproven says why a password does not show that somebody who is signed in is that person;
+// it is empty where it does.
+func (s *Service) unproven(ctx context.Context, who access.Actor, u domain.User, password domain.Secret) (string, error) {
+	try := attempt{name: fmt.Sprint("own ", u.ID), from: who.From, strict: true}
+	if wait := s.gate.begin(try, s.now()); wait > 0 {
+		return fmt.Sprintf("Too many attempts. Try again in %d s.", int(wait/time.Second)+1), nil
+	}
+	right, err := s.gate.compare(ctx, []byte(u.Hash), password)
+	if err != nil || !right {
+		return "That is not your password.", err
+	}
+	s.gate.passed(try)
+	return "", nil
 }
 
 // trust makes the browser of a sign-in a trusted one.

@@ -166,8 +166,12 @@ func (s *Service) StopCodes(ctx context.Context, who access.Actor, password doma
 		if err != nil {
 			return err
 		}
-		if !s.knows(u, password) {
-			return domain.FieldErrors{"password": "That is not your password."}
+		problem, err := s.unproven(ctx, who, u, password)
+		if err != nil {
+			return err
+		}
+		if problem != "" {
+			return domain.FieldErrors{"password": problem}
 		}
 		w.NoteFor(thing(u), nil, nil, "codes are not asked for any more")
 		return w.Factors.DropCodes(ctx, u.ID)

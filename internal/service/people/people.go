@@ -24,7 +24,7 @@ type Service struct {
 	store  *store.Store
 	desk   *act.Desk
 	sheets *act.Sheets
-	guess  *brake
+	gate   *gate
 	now    func() time.Time
 	// decoy is compared with when there is no such user, so that the time
 	// taken does not tell.
@@ -56,7 +56,7 @@ func New(p Parts) *Service {
 		store:  p.Store,
 		desk:   p.Desk,
 		sheets: p.Sheets,
-		guess:  newBrake(),
+		gate:   newGate(),
 		now:    p.Now,
 		decoy:  decoy,
 		keys:   keysOf(p.URL),
@@ -89,11 +89,7 @@ type Draft struct {
 	Secret  domain.Secret `json:"-"` // the password; empty where it is set by a link
 }
 
-const (
-	maxName     = 100
-	minPassword = 8
-	maxPassword = 72 // bcrypt reads that many bytes
-)
+const maxName = 100
 
 // check says what is wrong, by field.
 func (d Draft) check() domain.FieldErrors {
@@ -105,12 +101,6 @@ func (d Draft) check() domain.FieldErrors {
 		errs["display"] = fmt.Sprintf("At most %d characters.", maxName)
 	}
 	return errs
-}
-
-func checkPassword(errs domain.FieldErrors, password domain.Secret) {
-	if n := len(password.Reveal()); n < minPassword || n > maxPassword {
-		errs["password"] = fmt.Sprintf("Must have %d to %d characters.", minPassword, maxPassword)
-	}
 }
 
 // account is the form in which names are stored: telephones begin words with
@@ -153,7 +143,7 @@ func (s *Service) Add(ctx context.Context, who access.Actor, d Draft) (u domain.
 		}
 		errs := d.check()
 		if d.Secret != "" {
-			checkPassword(errs, d.Secret)
+			checkPassword(errs, d.Secret, domain.User{Name: d.Name, Display: d.Display})
 		}
 		if err := errs.OrNil(); err != nil {
 			return err
@@ -281,7 +271,7 @@ func (s *Service) SetPassword(ctx context.Context, who access.Actor, id domain.I
 // the trust in all other browsers: who knew the old one shall not stay.
 func (s *Service) password(ctx context.Context, w *act.Work, u domain.User, password domain.Secret, keep domain.ID) error {
 	errs := domain.FieldErrors{}
-	checkPassword(errs, password)
+	checkPassword(errs, password, u)
 	if err := errs.OrNil(); err != nil {
 		return err
 	}
@@ -320,8 +310,12 @@ func (s *Service) ChangePassword(ctx context.Context, who access.Actor, present,
 		if err != nil {
 			return err
 		}
-		if !s.knows(u, present) {
-			return domain.FieldErrors{"present": "That is not your present password."}
+		problem, err := s.unproven(ctx, who, u, present)
+		if err != nil {
+			return err
+		}
+		if problem != "" {
+			return domain.FieldErrors{"present": problem}
 		}
 		return s.password(ctx, w, u, next, who.SignIn)
 	})

@@ -4,10 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"sync"
 	"time"
-
-	"golang.org/x/crypto/bcrypt"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
@@ -39,29 +36,60 @@ type Entered struct {
 // with the time to wait after repeated failures.
 func (s *Service) SignIn(ctx context.Context, name string, password domain.Secret, a Arrival) (Entered, time.Duration, error) {
 	name = account(name)
-	keys := []string{"name " + name, "from " + a.From}
-	if wait := s.guess.wait(keys, s.now()); wait > 0 {
-		return Entered{}, wait, domain.ErrSlowDown
-	}
-	u, err := s.store.Users.ByName(ctx, name)
-	hash := []byte(u.Hash)
-	if errors.Is(err, domain.ErrNotFound) || err == nil && (u.Locked || u.Hash == "") {
-		hash, err = s.decoy, domain.ErrNotFound
-	} else if err != nil {
+	u, err := s.called(ctx, name)
+	if err != nil {
 		return Entered{}, 0, err
 	}
-	if bcrypt.CompareHashAndPassword(hash, []byte(password.Reveal())) != nil || err != nil {
-		s.guess.failed(keys, s.now())
+	try := attempt{name: name, from: a.From}
+	if try.browser, err = s.trusts(ctx, u.ID, a); err != nil {
+		return Entered{}, 0, err
+	}
+	if wait := s.gate.begin(try, s.now()); wait > 0 {
+		return Entered{}, wait, domain.ErrSlowDown
+	}
+	hash := []byte(u.Hash)
+	if u.Locked || u.Hash == "" {
+		hash, u.Hash = s.decoy, "" // it takes as long
+	}
+	right, err := s.gate.compare(ctx, hash, password)
+	if err != nil {
+		return Entered{}, time.Second, err
+	}
+	if !right || u.Hash == "" {
 		s.noteFailed(ctx, u, name, a.From, "the name or the password was not right")
 		return Entered{}, 0, domain.ErrSignIn
 	}
-	s.guess.cleared(keys[:1])
+	s.gate.passed(try)
 	asked, err := s.asked(ctx, u.ID, a)
 	if err != nil || asked != nil {
 		return Entered{User: u, Asked: asked}, 0, err
 	}
 	in, err := s.enter(ctx, u, a, passed)
 	return in, 0, err
+}
+
+// called is the person of a name, the zero one where nobody is called so.
+func (s *Service) called(ctx context.Context, name string) (domain.User, error) {
+	if len(name) > maxName {
+		return domain.User{}, nil
+	}
+	u, err := s.store.Users.ByName(ctx, name)
+	if errors.Is(err, domain.ErrNotFound) {
+		return domain.User{}, nil
+	}
+	return u, err
+}
+
+// trusts is the browser that a person trusts and comes from, zero for none.
+func (s *Service) trusts(ctx context.Context, user domain.ID, a Arrival) (domain.ID, error) {
+	if user == 0 || a.Kept == nil || a.Kept(user) == "" {
+		return 0, nil
+	}
+	b, err := s.store.Browsers.ByKey(ctx, user, digest(a.Kept(user)), s.now().UTC())
+	if errors.Is(err, domain.ErrNotFound) {
+		return 0, nil
+	}
+	return b.ID, err
 }
 
 // asked is what a person has to show besides the password: nothing in a browser that is
@@ -80,8 +108,8 @@ func (s *Service) asked(ctx context.Context, user domain.ID, a Arrival) (*Factor
 
 // SignInSecond signs a person in whose password was right, and who shows a code besides.
 func (s *Service) SignInSecond(ctx context.Context, user domain.ID, code string, a Arrival) (Entered, time.Duration, error) {
-	keys := []string{fmt.Sprint("code ", user), "from " + a.From}
-	if wait := s.guess.wait(keys, s.now()); wait > 0 {
+	try := attempt{name: fmt.Sprint("code ", user), from: a.From, strict: true}
+	if wait := s.gate.begin(try, s.now()); wait > 0 {
 		return Entered{}, wait, domain.ErrSlowDown
 	}
 	u, err := s.store.Users.One(ctx, user)
@@ -96,11 +124,10 @@ func (s *Service) SignInSecond(ctx context.Context, user domain.ID, code string,
 		return err
 	})
 	if errors.As(err, new(domain.FieldErrors)) {
-		s.guess.failed(keys, s.now())
 		s.noteFailed(ctx, u, u.Name, a.From, "the code was not right")
 		return Entered{}, 0, err
 	}
-	s.guess.cleared(keys[:1])
+	s.gate.passed(try)
 	return in, 0, err
 }
 
@@ -217,67 +244,4 @@ func lasts(since, now time.Time) time.Time {
 		return last
 	}
 	return end
-}
-
-// brake slows down guessing: after a few failures each further one doubles
-// the wait.
-type brake struct {
-	mu    sync.Mutex
-	known map[string]failures
-}
-
-type failures struct {
-	count int
-	last  time.Time
-}
-
-const (
-	freeFailures = 4
-	longestWait  = 15 * time.Minute
-	forgetAfter  = time.Hour
-	maxKnown     = 10_000
-)
-
-func newBrake() *brake { return &brake{known: map[string]failures{}} }
-
-func (b *brake) wait(keys []string, now time.Time) time.Duration {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	var longest time.Duration
-	for _, k := range keys {
-		f := b.known[k]
-		if f.count < freeFailures || now.Sub(f.last) > forgetAfter {
-			continue
-		}
-		pause := min(longestWait, time.Second<<min(f.count-freeFailures, 20))
-		longest = max(longest, pause-now.Sub(f.last))
-	}
-	return longest
-}
-
-func (b *brake) failed(keys []string, now time.Time) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if len(b.known) > maxKnown {
-		for k, f := range b.known {
-			if now.Sub(f.last) > longestWait {
-				delete(b.known, k)
-			}
-		}
-	}
-	for _, k := range keys {
-		f := b.known[k]
-		if now.Sub(f.last) > forgetAfter {
-			f.count = 0
-		}
-		b.known[k] = failures{f.count + 1, now}
-	}
-}
-
-func (b *brake) cleared(keys []string) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	for _, k := range keys {
-		delete(b.known, k)
-	}
 }

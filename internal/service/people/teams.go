@@ -262,7 +262,7 @@ var teamOf = map[domain.Access]string{
 func (s *Service) Enrol(ctx context.Context, who access.Actor, d Draft, level domain.Access) (u domain.User, err error) {
 	d.Name = account(d.Name)
 	errs := d.check()
-	checkPassword(errs, d.Secret)
+	checkPassword(errs, d.Secret, domain.User{Name: d.Name, Display: d.Display})
 	if !level.Valid() {
 		errs["level"] = "Must be see, operate, configure or administer."
 	}

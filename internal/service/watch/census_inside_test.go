@@ -51,7 +51,11 @@ func TestAnOlderCensusIsGoodWhileANewOneIsMade(t *testing.T) {
 }
 
 func TestTheNewestValueOfEachDevice(t *testing.T) {
-	v := newSurvey([]store.Surveyed{{DeviceID: 7, Series: []int64{3, 900}}, {DeviceID: 8, Series: []int64{1}}, {DeviceID: 9, Series: []int64{5}}})
+	v := newSurvey([]store.Surveyed{
+		{DeviceID: 7, Series: []int64{3, 900}},
+		{DeviceID: 8, Series: []int64{1}},
+		{DeviceID: 9, Series: []int64{5}},
+	})
 	newest := v.newestOf(func(_ time.Time, f func(int64, []codec.Point)) {
 		f(3, []codec.Point{{T: 10}, {T: 20}})
 		f(900, []codec.Point{{T: 15}})
