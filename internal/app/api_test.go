@@ -256,7 +256,7 @@ func TestSamplesGoOutAndComeInOverTheAPI(t *testing.T) {
 	assert.Contains(t, header.Get("Content-Disposition"), ".csv")
 	assert.Contains(t, text, "device,part,kit,reading,unit,at,value,text\n")
 	status, _, _ = get(t, c, r.url+"/series/1/samples?format=xml")
-	assert.Equal(t, 404, status)
+	assert.Equal(t, 422, status)
 }
 
 func TestReadingsAreCombinedOverTheAPI(t *testing.T) {

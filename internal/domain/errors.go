@@ -18,6 +18,8 @@ var (
 	ErrForbidden = errors.New("forbidden")
 	// ErrSignIn: name and password do not belong together.
 	ErrSignIn = errors.New("the name or the password is not right")
+	// ErrUnreadable: what was sent is no form, broken off, or no text.
+	ErrUnreadable = errors.New("it cannot be read")
 	// ErrSlowDown: too many failed attempts; try later.
 	ErrSlowDown = errors.New("too many attempts")
 )

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -18,13 +19,18 @@ const heartbeat = 20 * time.Second
 
 // events streams what changes as server-sent events. The session is only
 // looked at once: a stream must not hold it.
-func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
+func events(p Wiring, sessions *scs.SessionManager, open *streams) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		who, ok := signedIn(r, p, sessions)
 		if !ok {
 			http.Error(w, "sign in first", http.StatusUnauthorized)
 			return
 		}
+		if !open.add(who.SignIn) {
+			http.Error(w, "too many pages listen already", http.StatusTooManyRequests)
+			return
+		}
+		defer open.end(who.SignIn)
 		flusher, ok := w.(http.Flusher)
 		if !ok {
 			http.Error(w, "cannot stream", http.StatusInternalServerError)
@@ -60,6 +66,33 @@ func events(p Wiring, sessions *scs.SessionManager) http.HandlerFunc {
 			}
 			flusher.Flush()
 		}
+	}
+}
+
+// mostStreams is how many pages of one sign-in are told of changes.
+const mostStreams = 20
+
+// streams counts the streams of each sign-in.
+type streams struct {
+	mu sync.Mutex
+	of map[domain.ID]int
+}
+
+func (s *streams) add(signIn domain.ID) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.of[signIn] >= mostStreams {
+		return false
+	}
+	s.of[signIn]++
+	return true
+}
+
+func (s *streams) end(signIn domain.ID) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.of[signIn]--; s.of[signIn] <= 0 {
+		delete(s.of, signIn)
 	}
 }
 

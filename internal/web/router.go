@@ -72,10 +72,20 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 // larger are the paths that take larger requests than others.
 var larger = map[string]int64{api.ImportPath: api.MaxImport, attributes.ImportPath: 3 * attributes.MaxTable}
 
+// documents are the paths that scripts send documents to, and no forms.
+var documents = []string{
+	"/me/passkeys",
+	"/me/passkeys/begin",
+	"/me/trust/passkey",
+	"/me/trust/passkey/begin",
+	"/signin/passkey",
+	"/signin/passkey/begin",
+}
+
 // routes mounts everything that is served.
 func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) http.Handler {
 	root := chi.NewRouter()
-	root.Use(middleware.Behind(p.Proxies), chimiddleware.Recoverer, middleware.Headers, middleware.Limits(larger))
+	root.Use(middleware.Behind(p.Proxies), chimiddleware.Recoverer, middleware.Pace(larger), middleware.Headers, middleware.Limits(larger))
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
 	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))
@@ -98,8 +108,9 @@ func mount(root chi.Router, p Wiring, r *render.Renderer, sessions *scs.SessionM
 	sessions.ErrorFunc = failed
 	root.Group(func(g chi.Router) {
 		g.Use(http.NewCrossOriginProtection().Handler) // refuses writes from other origins
-		g.Get("/events", events(p, sessions))
+		g.Get("/events", events(p, sessions, &streams{of: map[domain.ID]int{}}))
 		g.Group(func(g chi.Router) {
+			g.Use(middleware.Forms(documents, failed))
 			g.Use(sessions.LoadAndSave)
 			add(g, p, r, all.outside)
 			g.Group(func(g chi.Router) {

@@ -169,7 +169,14 @@ func (r *Renderer) problem(w http.ResponseWriter, req *http.Request, status int,
 // Status tells how an error is answered, and what people are told.
 func Status(err error) (int, string) {
 	var fields domain.FieldErrors
+	var large *http.MaxBytesError
 	switch {
+	case errors.As(err, &large):
+		return http.StatusRequestEntityTooLarge, "That is more than is taken at once."
+	case errors.Is(err, domain.ErrUnreadable):
+		return http.StatusBadRequest, "What was sent could not be read, and nothing was changed."
+	case errors.Is(err, domain.ErrSlowDown):
+		return http.StatusTooManyRequests, "Too many attempts, or too much at once. Try again in a moment."
 	case errors.As(err, &fields):
 		return http.StatusUnprocessableEntity, fields.Error()
 	case errors.Is(err, domain.ErrNotFound):

@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
+	"unicode"
 
 	formdecoder "github.com/go-playground/form/v4"
 
@@ -52,6 +53,18 @@ func message(into any, name string) string {
 	return "Is not one of the choices."
 }
 
+// YesOrNo reads a field that switches something: it must be there, since what is missing
+// would switch it off. Errors are by the name of the field.
+func YesOrNo(r *http.Request, name string) (bool, error) {
+	switch r.PostFormValue(name) {
+	case "yes":
+		return true, nil
+	case "no":
+		return false, nil
+	}
+	return false, domain.FieldErrors{name: "Must be yes or no."}
+}
+
 // IDOf reads an id that was chosen; nothing chosen is zero.
 func IDOf(text string) (domain.ID, error) {
 	if text == "" {
@@ -67,7 +80,8 @@ func IDOf(text string) (domain.ID, error) {
 // Inside returns an address within the application, and another one where it is none: a
 // link that somebody sends must not lead to a foreign host.
 func Inside(to, otherwise string) string {
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.HasPrefix(to, "/\\") {
+	odd := func(r rune) bool { return r == '\\' || unicode.IsControl(r) || unicode.IsSpace(r) } // browsers read \ as /
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, odd) {
 		return otherwise
 	}
 	return to

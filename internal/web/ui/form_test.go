@@ -49,3 +49,19 @@ func TestFormRefusesABrokenBody(t *testing.T) {
 	_, err := Form(r, &into)
 	assert.Error(t, err)
 }
+
+func TestLinksLeadInsideOnly(t *testing.T) {
+	for to, want := range map[string]string{
+		"/devices?q=a%20b#top":      "/devices?q=a%20b#top",
+		"":                          "/",
+		"devices":                   "/",
+		"//host.example":            "/",
+		"/\\host.example":           "/",
+		"/./\\host.example":         "/", // it is cleaned to the one before
+		"/\t/host.example":          "/",
+		"https://host.example":      "/",
+		"/devices\r\nSet-Cookie: x": "/",
+	} {
+		assert.Equal(t, want, Inside(to, "/"), to)
+	}
+}

@@ -386,7 +386,11 @@ func (s Screen) pause(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Devices.SetPaused(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("paused") == "yes"); err != nil {
+	paused, err := ui.YesOrNo(r, "paused")
+	if err != nil {
+		return err
+	}
+	if err := s.Devices.SetPaused(r.Context(), middleware.Who(r.Context()), id, paused); err != nil {
 		return err
 	}
 	http.Redirect(w, r, fmt.Sprintf("/devices/%d", id), http.StatusSeeOther)

@@ -203,7 +203,11 @@ func (s Screen) switchPlan(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Respond.SetPlanEnabled(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("enabled") == "yes"); err != nil {
+	enabled, err := ui.YesOrNo(r, "enabled")
+	if err != nil {
+		return err
+	}
+	if err := s.Respond.SetPlanEnabled(r.Context(), middleware.Who(r.Context()), id, enabled); err != nil {
 		return err
 	}
 	http.Redirect(w, r, plansPath, http.StatusSeeOther)
