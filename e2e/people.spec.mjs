@@ -127,7 +127,7 @@ test('a team of helpers looks at one site, on a tablet that is not trusted, unti
   // The sign-in at the tablet ends from the other side.
   await page.goto('/run/people');
   await page.getByRole('link', { name: 'tern' }).click();
-  await page.locator('#presence').getByRole('button', { name: 'End' }).click();
+  await page.locator('#presence').getByRole('button', { name: 'End', exact: true }).click();
   await expect(page.locator('#presence')).toContainText('Nowhere');
   await tablet.goto('/devices');
   await expect(tablet).toHaveURL(/\/signin/);

@@ -3,7 +3,9 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"io/fs"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
@@ -123,6 +125,18 @@ func ready(p Wiring) http.HandlerFunc {
 			_, _ = w.Write([]byte("ready\n"))
 		}
 	}
+}
+
+// files serves what ships with the application, and lists nothing.
+func files(all fs.FS) http.Handler {
+	each := http.FileServerFS(all)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "" || strings.HasSuffix(r.URL.Path, "/") {
+			http.NotFound(w, r)
+			return
+		}
+		each.ServeHTTP(w, r)
+	})
 }
 
 // cached lets browsers keep static files for a while.

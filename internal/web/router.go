@@ -85,10 +85,16 @@ var documents = []string{
 // routes mounts everything that is served.
 func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all every) http.Handler {
 	root := chi.NewRouter()
-	root.Use(middleware.Behind(p.Proxies), chimiddleware.Recoverer, middleware.Pace(larger), middleware.Headers, middleware.Limits(larger))
+	root.Use(
+		middleware.Behind(p.Proxies),
+		chimiddleware.Recoverer,
+		middleware.Pace(larger),
+		middleware.Headers(p.Secure),
+		middleware.Limits(larger),
+	)
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))
-	root.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(ui.Static()))))
+	root.Handle("/static/*", http.StripPrefix("/static/", cached(files(ui.Static()))))
 	root.Group(func(g chi.Router) {
 		g.Use(present(p, r))
 		g.Get("/present", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusNoContent) })

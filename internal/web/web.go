@@ -70,7 +70,11 @@ func New(p Wiring) (http.Handler, error) {
 	sessions := scs.New()
 	sessions.Store = p.Sessions
 	sessions.Lifetime = domain.SignInTime
+	sessions.HashTokenInStore = true // who reads the database can act for nobody
 	sessions.Cookie.Name = "owl"
+	if p.Secure {
+		sessions.Cookie.Name = "__Host-owl" // browsers take it from this host alone, over TLS
+	}
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sessions.Cookie.Secure = p.Secure

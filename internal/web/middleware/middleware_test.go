@@ -36,13 +36,16 @@ func TestLimits(t *testing.T) {
 }
 
 func TestHeadersForbidWhatWeDoNotShip(t *testing.T) {
-	h := serve(Headers(reads), "GET", "/", "").Header()
+	h := serve(Headers(false)(reads), "GET", "/", "").Header()
 	policy := h.Get("Content-Security-Policy")
 	assert.Contains(t, policy, "default-src 'none'")
 	for _, wrong := range []string{"unsafe", "*", "http:", "https:"} {
 		assert.NotContains(t, policy, wrong)
 	}
 	assert.Equal(t, "nosniff", h.Get("X-Content-Type-Options"))
+	assert.Equal(t, "no-store", h.Get("Cache-Control"))
+	assert.Empty(t, h.Get("Strict-Transport-Security"), "without TLS it would lock people out")
+	assert.Equal(t, "max-age=31536000", serve(Headers(true)(reads), "GET", "/", "").Header().Get("Strict-Transport-Security"))
 }
 
 func TestNobodyIsSignedInByDefault(t *testing.T) {
