@@ -107,7 +107,8 @@ async function inTurn(all, each) {
 async function reach(pkg) {
   const binary = join(scratch, 'covered.test');
   execFileSync('go', ['test', '-c', '-cover', '-covermode=set', ...tags, '-o', binary, `./${pkg}`], { cwd: copies[0] });
-  const listed = execFileSync(binary, ['-test.list', '^Test'], { cwd: join(copies[0], pkg), encoding: 'utf8' });
+  const quiet = { cwd: join(copies[0], pkg), encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] };
+  const listed = execFileSync(binary, ['-test.list', '^Test'], quiet);
   const tests = [];
   await inTurn(
     listed.split('\n').filter((x) => x.startsWith('Test')),

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"tirelessowl/internal/domain"
+
 	"github.com/stretchr/testify/assert"
 )
 
@@ -43,4 +45,16 @@ func TestShared(t *testing.T) {
 	assert.Equal(t, "b", Shared([]string{"a", "b"}, []string{"c", "b"}))
 	assert.Empty(t, Shared([]string{"a"}, nil))
 	assert.Equal(t, []string{"a", "b", "c"}, Union([]string{"c", "a"}, nil, []string{"b", "a"}))
+}
+
+func TestTheBoundsOfANameAreInside(t *testing.T) {
+	longest := strings.Repeat("ß", domain.MostAttributeName)
+	assert.False(t, Valid(""))
+	assert.True(t, Valid("a"))
+	assert.True(t, Valid(longest))
+	assert.False(t, Valid(longest+"s"))
+	_, problem := Read(longest + "=")
+	assert.Contains(t, problem, "“"+longest+"…”", "one too many is cut")
+	_, problem = Read(longest[2:] + "=")
+	assert.Contains(t, problem, "“"+longest[2:]+"=”")
 }
