@@ -75,7 +75,7 @@ test('two who set up one device see what the other made', async ({ browser }) =>
   const [one, two] = await Promise.all([browser.newPage(), browser.newPage()]);
   for (const page of [one, two]) {
     await signIn(page);
-    await openDevice(page, 'booking-db-3');
+    await openDevice(page, 'booking-db-2');
     await page.getByRole('link', { name: 'Set-up' }).click();
   }
   const faster = 'Somebody else has changed it meanwhile';
