@@ -159,3 +159,49 @@ func TestAChangedTimeToKeepHoldsForWhatIsStored(t *testing.T) {
 	about(t, 21, points[1], 7, "what is left is kept as usual again")
 	require.NoError(t, s.Refile(ctx, []int64{77}), "a series without samples")
 }
+
+// All that is stored of a series lies where its new plan says, from the first day to the
+// last.
+func TestRefilingLeavesNothingBehind(t *testing.T) {
+	pool, ctx := testkit.OpenStore(t, testkit.URL(t)).Pool(), t.Context()
+	plans := map[int64]samples.Plan{}
+	s := samples.New(pool, func(context.Context, []int64) (map[int64]samples.Plan, error) { return plans, nil })
+	require.NoError(t, s.Start(ctx, samples.Options{}))
+	t.Cleanup(s.Stop)
+	require.NoError(t, s.Import(ctx, []samples.History{past(1, 40, 5)}))
+	// Of the first days only rollups are left.
+	_, err := s.Retain(ctx, noon, samples.Keep{Points: 10 * oneDay, FiveMinutes: 365 * oneDay, Hours: 365 * oneDay, Days: 365 * oneDay})
+	require.NoError(t, err)
+	points, rollups := daysLeft(t, s, 1)
+	require.Less(t, points[1], rollups[1])
+	keeps := func(table string) (out []int) {
+		rows, err := pool.Query(ctx, "SELECT DISTINCT keep FROM "+table+" WHERE series_id = 1")
+		require.NoError(t, err)
+		for rows.Next() {
+			var k int
+			require.NoError(t, rows.Scan(&k))
+			out = append(out, k)
+		}
+		require.NoError(t, rows.Err())
+		return out
+	}
+	tables := []string{"days", "rollup_5m", "rollup_1h", "rollup_1d"}
+	before := map[string][]int{}
+	for _, table := range tables {
+		before[table] = keeps(table)
+		require.Len(t, before[table], 1, table)
+	}
+	plans[1] = samples.Plan{Keep: samples.Keep{Points: 20 * oneDay, FiveMinutes: 40 * oneDay, Hours: 50 * oneDay, Days: 60 * oneDay}}
+	require.NoError(t, s.Refile(ctx, []int64{1}))
+	for _, table := range tables {
+		require.Len(t, keeps(table), 1, table)
+		assert.NotEqual(t, before[table], keeps(table), table)
+	}
+}
+
+// Rollups are kept as long as the points, or a year, five and twenty where that is longer.
+func TestHowLongRollupsAreKeptFollowsFromThePoints(t *testing.T) {
+	const year = 365 * oneDay
+	assert.Equal(t, samples.Keep{Points: 90 * oneDay, FiveMinutes: year, Hours: 5 * year, Days: 20 * year}, samples.KeepFor(90*oneDay))
+	assert.Equal(t, samples.Keep{Points: 8 * year, FiveMinutes: 8 * year, Hours: 8 * year, Days: 20 * year}, samples.KeepFor(8*year))
+}
