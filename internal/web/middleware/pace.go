@@ -16,7 +16,9 @@ const (
 
 // Pace ends the connections of those who send a byte now and then, or read no answer. Each
 // read and write moves the end; larger says which paths take large requests.
-func Pace(larger map[string]int64) func(http.Handler) http.Handler {
+func Pace(larger map[string]int64) func(http.Handler) http.Handler { return paced(larger, stillFor) }
+
+func paced(larger map[string]int64, still time.Duration) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			whole := bodyFor
@@ -25,9 +27,12 @@ func Pace(larger map[string]int64) func(http.Handler) http.Handler {
 			}
 			control := http.NewResponseController(w)
 			if r.Body != nil && r.Body != http.NoBody {
-				r.Body = &pacedBody{r.Body, control, time.Now().Add(whole)}
+				r.Body = &pacedBody{r.Body, control, time.Now().Add(whole), still}
 			}
-			next.ServeHTTP(&pacedAnswer{w, control}, r)
+			answer := &pacedAnswer{w, control, still}
+			// What was written long ago may still wait to be sent when all is done.
+			defer answer.prolong()
+			next.ServeHTTP(answer, r)
 		})
 	}
 }
@@ -36,11 +41,12 @@ type pacedBody struct {
 	io.ReadCloser
 	control *http.ResponseController
 	last    time.Time
+	still   time.Duration
 }
 
 // Read implements io.Reader.
 func (b *pacedBody) Read(p []byte) (int, error) {
-	end := time.Now().Add(stillFor)
+	end := time.Now().Add(b.still)
 	if b.last.Before(end) {
 		end = b.last
 	}
@@ -55,6 +61,7 @@ func (b *pacedBody) Read(p []byte) (int, error) {
 type pacedAnswer struct {
 	http.ResponseWriter
 	control *http.ResponseController
+	still   time.Duration
 }
 
 // Write implements io.Writer.
@@ -72,4 +79,4 @@ func (a *pacedAnswer) Flush() {
 // Unwrap is for http.ResponseController.
 func (a *pacedAnswer) Unwrap() http.ResponseWriter { return a.ResponseWriter }
 
-func (a *pacedAnswer) prolong() { _ = a.control.SetWriteDeadline(time.Now().Add(stillFor)) }
+func (a *pacedAnswer) prolong() { _ = a.control.SetWriteDeadline(time.Now().Add(a.still)) }

@@ -18,7 +18,7 @@ import (
 func TestWhoSendsSlowlyIsNotWaitedFor(t *testing.T) {
 	failed := make(chan error, 1)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		r.Body = &pacedBody{r.Body, http.NewResponseController(w), time.Now().Add(50 * time.Millisecond)}
+		r.Body = &pacedBody{r.Body, http.NewResponseController(w), time.Now().Add(50 * time.Millisecond), stillFor}
 		_, err := io.ReadAll(r.Body)
 		failed <- err
 	}))
@@ -55,7 +55,7 @@ func TestAnswersComeThroughAndAreFlushed(t *testing.T) {
 // What is done with a request may take longer than to send it.
 func TestTheEndOfABodyEndsTheWait(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		body := &pacedBody{r.Body, http.NewResponseController(w), time.Now().Add(100 * time.Millisecond)}
+		body := &pacedBody{r.Body, http.NewResponseController(w), time.Now().Add(100 * time.Millisecond), stillFor}
 		_, err := io.ReadAll(body)
 		assert.NoError(t, err)
 		select {
@@ -69,4 +69,20 @@ func TestTheEndOfABodyEndsTheWait(t *testing.T) {
 	require.NoError(t, err)
 	res.Body.Close()
 	assert.Equal(t, http.StatusOK, res.StatusCode)
+}
+
+// What was written early is sent, too, when the rest takes longer than an end of writes.
+func TestWhatWasWrittenEarlyIsSentAtTheEnd(t *testing.T) {
+	const still = 20 * time.Millisecond
+	server := httptest.NewServer(paced(nil, still)(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = io.WriteString(w, "hello")
+		<-time.After(5 * still)
+	})))
+	defer server.Close()
+	res, err := http.Get(server.URL)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	assert.Equal(t, "hello", string(body))
 }
