@@ -94,11 +94,14 @@ func (s *Service) Trust(
 		key, err = s.trust(ctx, w, who, u, agent)
 		return err
 	})
-	if err != nil {
-		return "", 0, err
+	switch {
+	case err == nil:
+		s.gate.passed(try)
+		return key, 0, nil
+	case !errors.As(err, new(domain.FieldErrors)):
+		s.gate.undecided(try)
 	}
-	s.gate.passed(try)
-	return key, 0, nil
+	return "", 0, err
 }
 
 // prove checks what a person shows once more: the password, and a second factor where
@@ -135,8 +138,12 @@ func (s *Service) unproven(ctx context.Context, who access.Actor, u domain.User,
 		return fmt.Sprintf("Too many attempts. Try again in %d s.", int(wait/time.Second)+1), nil
 	}
 	right, err := s.gate.compare(ctx, []byte(u.Hash), password)
-	if err != nil || !right {
-		return "That is not your password.", err
+	switch {
+	case err != nil:
+		s.gate.undecided(try)
+		return "", err
+	case !right:
+		return "That is not your password.", nil
 	}
 	s.gate.passed(try)
 	return "", nil

@@ -133,13 +133,19 @@ func (f failures) wait(b bound, now time.Time) time.Duration {
 
 // passed takes back what an attempt counted that was right; who guessed at the name from
 // there before is forgiven.
-func (g *gate) passed(a attempt) {
+func (g *gate) passed(a attempt) { g.takeBack(a, true) }
+
+// undecided takes back what an attempt counted of which it was not found out whether it was
+// right: that we are too busy, or the database is away, is nobody's failure.
+func (g *gate) undecided(a attempt) { g.takeBack(a, false) }
+
+func (g *gate) takeBack(a attempt, forgives bool) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	for c, b := range a.counters() {
 		f, ok := g.known[c]
 		switch {
-		case b == ofPair || f.count <= 1:
+		case forgives && b == ofPair, f.count <= 1:
 			delete(g.known, c)
 		case ok:
 			f.count--

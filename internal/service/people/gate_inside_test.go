@@ -135,3 +135,18 @@ func TestPasswordsAreComparedAFewAtOnce(t *testing.T) {
 	_, err = g.compare(ctx, hash, "night-watch")
 	assert.ErrorIs(t, err, domain.ErrSlowDown)
 }
+
+// What was not found out is no failure, and forgives none.
+func TestAnAttemptThatWasNotDecidedCountsForNothing(t *testing.T) {
+	g := newGate()
+	a := attempt{name: "ines", from: "192.0.2.1"}
+	for range 3 {
+		require.Zero(t, g.begin(a, noon))
+	}
+	for range 20 {
+		require.Zero(t, g.begin(a, noon))
+		g.undecided(a)
+	}
+	require.Zero(t, g.begin(a, noon), "the fourth")
+	assert.Equal(t, time.Second, g.begin(a, noon), "the three before it stay")
+}

@@ -53,6 +53,7 @@ func (s *Service) SignIn(ctx context.Context, name string, password domain.Secre
 	}
 	right, err := s.gate.compare(ctx, hash, password)
 	if err != nil {
+		s.gate.undecided(try)
 		return Entered{}, time.Second, err
 	}
 	if !right || u.Hash == "" {
@@ -127,8 +128,12 @@ func (s *Service) SignInSecond(ctx context.Context, user domain.ID, code string,
 		s.noteFailed(ctx, u, u.Name, a.From, "the code was not right")
 		return Entered{}, 0, err
 	}
+	if err != nil {
+		s.gate.undecided(try)
+		return in, 0, err
+	}
 	s.gate.passed(try)
-	return in, 0, err
+	return in, 0, nil
 }
 
 // passed is for those who have shown all already.
