@@ -164,7 +164,7 @@ func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 		v.Rows = append(v.Rows, s.row(x))
 	}
 	v.Paging = ui.NewPaging(valuesPath, q, page, pageSize, len(rows), total)
-	if v.Sort == "" && total > watch.MostCounted {
+	if total > watch.MostCounted { // in whatever order: no more are counted
 		v.Paging.Total, v.Paging.More = watch.MostCounted, true
 	}
 	if render.IsFragment(r) {
