@@ -12,9 +12,9 @@ import (
 
 // CombinedValue is one step of many series combined.
 type CombinedValue struct {
-	At     time.Time `json:"at"`
-	Value  float64   `json:"value"`
-	Series int       `json:"series" doc:"How many series had a value in this step"`
+	At     Moment  `json:"at"`
+	Value  float64 `json:"value"`
+	Series int     `json:"series" doc:"How many series had a value in this step"`
 }
 
 // RankedSeries is one of the highest series.
@@ -46,8 +46,8 @@ func (a *api) combined() {
 		To      time.Time `query:"to" doc:"End, left out; default is now"`
 		Points  int       `query:"points" minimum:"1" maximum:"5000" default:"500"`
 	}
-	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/samples/combined", "samples",
-		"One reading over all its series: sum, mean, lowest or highest, and the highest series",
+	add(a, operation{http.MethodGet, "/samples/combined",
+		"One reading over all its series: sum, mean, lowest or highest, and the highest series", domain.AreaWatch, domain.AccessSee},
 		func(ctx context.Context, in *question) (*Body[CombinedSamples], error) {
 			if in.To.IsZero() {
 				in.To = time.Now()
@@ -70,7 +70,7 @@ func (a *api) combined() {
 				Top:           []RankedSeries{},
 			}
 			for _, v := range got.Values {
-				out.Rollups = append(out.Rollups, CombinedValue{time.UnixMilli(v.T).UTC(), v.V, v.Series})
+				out.Rollups = append(out.Rollups, CombinedValue{Moment{time.UnixMilli(v.T)}, v.V, v.Series})
 			}
 			for _, r := range got.Top {
 				out.Top = append(out.Top, RankedSeries{r.Series, got.Named[r.Series].Device, got.Named[r.Series].Part, r.V})

@@ -14,18 +14,17 @@ import (
 type ReadingKeep struct {
 	Kit     string          `json:"kit"`
 	Reading string          `json:"reading"`
-	Keep    domain.KeepDays `json:"keep"    doc:"Days; 0 for the setting of all"`
+	Keep    domain.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
 }
 
 // AllKeeps is the setting for all readings, and those that differ.
 type AllKeeps struct {
-	Usual    domain.KeepDays `json:"usual"    doc:"Days; the setting of all"`
-	Readings []ReadingKeep   `json:"readings"                                nullable:"false"`
+	Usual    domain.KeepDays `json:"usual" doc:"Days; the setting of all"`
+	Readings []ReadingKeep   `json:"readings" nullable:"false"`
 }
 
 func (a *api) keeps() {
-	const tag = "samples"
-	add(a, domain.AreaRun, domain.AccessSee, http.MethodGet, "/samples/keep", tag, "For how many days samples are kept",
+	add(a, operation{http.MethodGet, "/samples/keep", "For how many days samples are kept", domain.AreaRun, domain.AccessSee},
 		func(ctx context.Context, _ *none) (*Body[AllKeeps], error) {
 			keeps, err := a.Kits.KeepsOf(ctx, caller(ctx))
 			out := AllKeeps{Usual: a.Run.Usual(), Readings: []ReadingKeep{}}
@@ -38,18 +37,18 @@ func (a *api) keeps() {
 			return one(out, err)
 		})
 	type change struct {
-		Kit     string `path:"kit"`
-		Reading string `path:"reading"`
+		Kit     string `path:"kit" maxLength:"200" example:"volumes"`
+		Reading string `path:"reading" maxLength:"200" example:"used"`
 		Body    domain.KeepDays
 	}
-	add(a, domain.AreaRun, domain.AccessConfigure, http.MethodPut, "/samples/keep/{kit}/{reading}", tag,
-		"Keep the samples of a reading for another number of days; older ones are removed for good",
+	add(a, operation{http.MethodPut, "/samples/keep/{kit}/{reading}",
+		"Keep the samples of a reading for another number of days; older ones go for good", domain.AreaRun, domain.AccessConfigure},
 		func(ctx context.Context, in *change) (*Body[ReadingKeep], error) {
 			err := a.Kits.SetKeep(ctx, caller(ctx), domain.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body)
 			return one(ReadingKeep{in.Kit, in.Reading, in.Body}, err)
 		})
-	add(a, domain.AreaRun, domain.AccessSee, http.MethodPost, "/samples/keep/{kit}/{reading}/rehearse", tag,
-		"What keeping the samples of a reading for another number of days would remove and take",
+	add(a, operation{http.MethodPost, "/samples/keep/{kit}/{reading}/rehearsal",
+		"What keeping the samples of a reading for another number of days would remove and take", domain.AreaRun, domain.AccessSee},
 		func(ctx context.Context, in *change) (*Body[collect.KeepRehearsal], error) {
 			return one(a.Kits.RehearseKeep(ctx, caller(ctx), domain.ReadingKey{Kit: in.Kit, Reading: in.Reading}, in.Body, a.Run.Usual()))
 		})

@@ -3,77 +3,100 @@ package api
 import (
 	"context"
 	"net/http"
+	"strconv"
 
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 )
 
 // Kit is a kit in force.
 type Kit struct {
-	Name    string   `json:"name"`
-	Title   string   `json:"title"`
+	Name    string   `json:"name" example:"interfaces"`
+	Title   string   `json:"title" example:"Interfaces"`
 	About   string   `json:"about"`
-	Version int      `json:"version"`
-	Needs   []string `json:"needs"   nullable:"false" doc:"Facts that a device must show for it to fit"`
+	Version int      `json:"version" example:"2"`
+	Needs   []string `json:"needs" nullable:"false" doc:"Facts that a device must show for it to fit"`
+}
+
+func kitOf(k *kit.Kit) Kit {
+	return Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...)}
+}
+
+func (k Kit) at(order string) (string, domain.ID) {
+	if order == "title" {
+		return k.Title + " " + k.Name, 0
+	}
+	return k.Name, 0
+}
+
+// KitVersion is one version of a kit.
+type KitVersion struct {
+	Kit       string `json:"kit" example:"interfaces"`
+	Revision  int    `json:"revision" example:"3" doc:"Counts what was stored here"`
+	Version   int    `json:"version" example:"2" doc:"What its author says"`
+	Shipped   bool   `json:"shipped" doc:"It came with the application"`
+	CreatedAt Moment `json:"created_at"`
+	Document  string `json:"document,omitempty" example:"name: interfaces" doc:"The kit file (YAML), where one version is read"`
+}
+
+func kitVersionOf(v domain.KitVersion) KitVersion {
+	return KitVersion{v.Kit, v.Revision, v.Version, v.Shipped, Moment{v.CreatedAt}, v.Document}
+}
+
+func (v KitVersion) at(string) (string, domain.ID) { return "", domain.ID(v.Revision) }
+
+type named struct {
+	Name string `path:"name" maxLength:"200" example:"interfaces"`
+}
+
+// OfKit picks part of a list of one kit.
+type OfKit struct {
+	Name string `path:"name" maxLength:"200" example:"interfaces"`
+	Paging
 }
 
 func (a *api) kits() {
-	const tag = "kits"
-	add(
-		a,
-		domain.AreaCollect,
-		domain.AccessSee,
-		http.MethodGet,
-		"/kits",
-		tag,
-		"All kits in force",
-		func(ctx context.Context, _ *none) (*Body[Items[Kit]], error) {
-			kits, err := a.Kits.Known(ctx, caller(ctx))
-			out := []Kit{}
-			for _, k := range kits {
-				out = append(out, Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...)})
+	list(a, operation{http.MethodGet, "/kits", "List the kits in force", domain.AreaCollect, domain.AccessSee}, orders{"name", "title"},
+		func(ctx context.Context, in SearchFilter) ([]Kit, error) {
+			all, err := a.Kits.Known(ctx, caller(ctx))
+			return some(all, func(k *kit.Kit) bool { return holds(k.Name+" "+k.Title, in.Search) }, kitOf), err
+		})
+	add(a, operation{http.MethodGet, "/kits/{name}", "Read a kit in force", domain.AreaCollect, domain.AccessSee},
+		func(ctx context.Context, in *named) (*Body[Kit], error) {
+			all, err := a.Kits.Known(ctx, caller(ctx))
+			for _, k := range all {
+				if k.Name == in.Name {
+					return one(kitOf(k), err)
+				}
 			}
-			return items(out, err)
-		},
-	)
-	type named struct {
-		Name string `path:"name"`
-	}
-	add(
-		a,
-		domain.AreaCollect,
-		domain.AccessSee,
-		http.MethodGet,
-		"/kits/{name}/versions",
-		tag,
-		"The versions of a kit, newest first; the first is in force",
-		func(ctx context.Context, in *named) (*Body[Items[domain.KitVersion]], error) {
-			return items(a.Kits.Versions(ctx, caller(ctx), in.Name))
-		},
-	)
+			return nil, domain.ErrNotFound
+		})
+	list(a, operation{http.MethodGet, "/kits/{name}/versions", "List the versions of a kit; the newest is in force", domain.AreaCollect,
+		domain.AccessSee}, orders{"-revision"},
+		func(ctx context.Context, in OfKit) ([]KitVersion, error) {
+			all, err := a.Kits.Versions(ctx, caller(ctx), in.Name)
+			return every(all, kitVersionOf), err
+		})
 	type numbered struct {
-		named
-		Revision int `path:"revision" minimum:"1"`
+		Name     string `path:"name" maxLength:"200" example:"interfaces"`
+		Revision int    `path:"revision" minimum:"1" example:"3"`
 	}
-	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/kits/{name}/versions/{revision}", tag,
-		"One version of a kit with its document, which can be brought in elsewhere",
-		func(ctx context.Context, in *numbered) (*Body[domain.KitVersion], error) {
-			return one(a.Kits.Version(ctx, caller(ctx), in.Name, in.Revision))
+	add(a, operation{http.MethodGet, "/kits/{name}/versions/{revision}",
+		"Read one version of a kit with its document, which can be brought in elsewhere", domain.AreaCollect, domain.AccessSee},
+		func(ctx context.Context, in *numbered) (*Body[KitVersion], error) {
+			v, err := a.Kits.Version(ctx, caller(ctx), in.Name, in.Revision)
+			return one(kitVersionOf(v), err)
 		})
 	type document struct {
 		Body struct {
-			Document string `json:"document" doc:"A kit file (YAML)" minLength:"1" maxLength:"262144"`
+			Document string `json:"document" doc:"A kit file (YAML)" minLength:"1" maxLength:"262144" example:"name: interfaces"`
 		}
 	}
-	add(
-		a,
-		domain.AreaCollect,
-		domain.AccessConfigure,
-		http.MethodPost,
-		"/kits",
-		tag,
-		"Bring in a kit as its newest version; it is in force at once",
-		func(ctx context.Context, in *document) (*Body[domain.KitVersion], error) {
-			return one(a.Kits.Bring(ctx, caller(ctx), in.Body.Document))
-		},
-	)
+	made(a, operation{http.MethodPost, "/kits", "Bring in a kit as its newest version; it is in force at once", domain.AreaCollect,
+		domain.AccessConfigure},
+		func(ctx context.Context, in *document) (*Made[KitVersion], error) {
+			v, err := a.Kits.Bring(ctx, caller(ctx), in.Body.Document)
+			revision := strconv.Itoa(v.Revision)
+			return &Made[KitVersion]{"/api/v1/kits/" + v.Kit + "/versions/" + revision, quoted(revision), kitVersionOf(v)}, err
+		})
 }

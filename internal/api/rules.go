@@ -4,107 +4,181 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"time"
 
+	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/judge"
 )
 
-// Rule is a rule as the API shows and takes it.
-type Rule struct {
-	ID        int64           `json:"id"            readOnly:"true"`
-	Key       string          `json:"key,omitempty" readOnly:"true" doc:"What its kit calls it"`
-	Name      string          `json:"name"                                                                                  maxLength:"200"`
-	Kit       string          `json:"kit"           readOnly:"true"`
-	Reading   string          `json:"reading"       readOnly:"true"`
-	Unit      string          `json:"unit"          readOnly:"true"`
-	Words     string          `json:"words"         readOnly:"true" doc:"What the rule does, in words"`
-	Kind      string          `json:"kind"                          doc:"The kind of its condition, such as limit or state"`
-	Condition json.RawMessage `json:"condition"                     doc:"The document of its condition, as kits write it"`
-	Title     string          `json:"title"`
-	Runbook   string          `json:"runbook"`
+// RuleDraft is what people may change of a rule.
+type RuleDraft struct {
+	Name      string          `json:"name" minLength:"1" maxLength:"200" example:"Volume nearly full"`
+	Kind      string          `json:"kind" maxLength:"100" example:"limit" doc:"The kind of its condition, such as limit or state"`
+	Condition json.RawMessage `json:"condition" doc:"The document of its condition, as kits write it"`
+	Title     string          `json:"title" maxLength:"500" example:"{part} is nearly full" doc:"Of its alerts"`
+	Runbook   string          `json:"runbook" maxLength:"10000" doc:"What to do about it" required:"false"`
 	Enabled   bool            `json:"enabled"`
-	Tags      *[]string       `json:"tags,omitempty"                doc:"They go along to its incidents; left out, they stay"`
+	Tags      []string        `json:"tags" maxItems:"50" doc:"They go along to its incidents" required:"false" nullable:"false"`
 }
 
-func shown(r rule.Rule) (Rule, error) {
-	doc, err := rule.Document(r.Condition)
-	return Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Words: r.Words(),
-		Kind: r.Condition.Kind(), Condition: doc, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Tags: &r.Tags}, err
+// Rule is when a series is in trouble, at which level.
+type Rule struct {
+	ID      int64  `json:"id" example:"5"`
+	Key     string `json:"key" example:"nearly-full" doc:"What its kit calls it"`
+	Kit     string `json:"kit" example:"volumes"`
+	Reading string `json:"reading" example:"used"`
+	Unit    string `json:"unit" example:"%"`
+	Words   string `json:"words" doc:"What the rule does, in words"`
+	RuleDraft
+	Version int `json:"version" example:"3"`
+}
+
+func ruleOf(r rule.Rule) (Rule, error) {
+	document, err := rule.Document(r.Condition)
+	return Rule{
+		ID:      r.ID,
+		Key:     r.Key,
+		Kit:     r.Kit,
+		Reading: r.Reading,
+		Unit:    r.Unit,
+		Words:   r.Words(),
+		RuleDraft: RuleDraft{
+			Name:      r.Name,
+			Kind:      r.Condition.Kind(),
+			Condition: document,
+			Title:     r.Title,
+			Runbook:   r.Runbook,
+			Enabled:   r.Enabled,
+			Tags:      append([]string{}, r.Tags...),
+		},
+		Version: r.Version,
+	}, err
+}
+
+func (r Rule) mark() string { return markOf(r.Version) }
+
+func (r Rule) at(order string) (string, domain.ID) {
+	if order == "name" {
+		return r.Name, r.ID
+	}
+	return "", r.ID
+}
+
+// RuleFilter picks rules.
+type RuleFilter struct {
+	Paging
+	Search string `query:"q" maxLength:"200" doc:"Part of the name"`
+	Kit    string `query:"kit" maxLength:"200"`
 }
 
 func (a *api) rules() {
-	const tag = "rules"
-	add(
-		a,
-		domain.AreaJudge,
-		domain.AccessSee,
-		http.MethodGet,
-		"/rules",
-		tag,
-		"All rules",
-		func(ctx context.Context, _ *none) (*Body[Items[Rule]], error) {
-			rules, err := a.Judge.Rules(ctx, caller(ctx))
-			if err != nil {
-				return nil, err
-			}
-			out := []Rule{}
-			for _, r := range rules {
-				x, err := shown(r)
+	list(a, operation{http.MethodGet, "/rules", "List rules", domain.AreaJudge, domain.AccessSee}, orders{"name", "id"},
+		func(ctx context.Context, in RuleFilter) (out []Rule, err error) {
+			all, err := a.Judge.Rules(ctx, caller(ctx))
+			for _, r := range all {
+				if !holds(r.Name, in.Search) || in.Kit != "" && r.Kit != in.Kit {
+					continue
+				}
+				x, err := ruleOf(r)
 				if err != nil {
 					return nil, err
 				}
 				out = append(out, x)
 			}
-			return items(out, nil)
-		},
-	)
-	add(
-		a,
-		domain.AreaJudge,
-		domain.AccessSee,
-		http.MethodGet,
-		"/rules/{id}",
-		tag,
-		"One rule",
-		func(ctx context.Context, in *ByID) (*Tagged[Rule], error) {
-			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
-			if err != nil {
-				return nil, err
-			}
-			x, err := shown(r)
-			return tagged(x, r.Version, err)
-		},
-	)
-	type change struct {
-		ByID
-		IfMatch
-		Body Rule
-	}
-	add(a, domain.AreaJudge, domain.AccessConfigure, http.MethodPut, "/rules/{id}", tag, "Change a rule; it is in force at once",
-		func(ctx context.Context, in *change) (*Tagged[Rule], error) {
-			version, err := in.version()
-			if err != nil {
-				return nil, err
-			}
-			r, err := a.Judge.Rule(ctx, caller(ctx), in.ID)
-			if err != nil {
-				return nil, err
-			}
-			if version != 0 {
-				r.Version = version
-			}
-			b := in.Body
-			r.Name, r.Title, r.Runbook, r.Enabled = b.Name, b.Title, b.Runbook, b.Enabled
-			if b.Tags != nil {
-				r.Tags = *b.Tags
-			}
-			if r, err = a.Judge.Decode(r, b.Kind, b.Condition); err != nil {
-				return nil, err
-			}
-			if r, err = a.Judge.Save(ctx, caller(ctx), r); err != nil {
-				return nil, err
-			}
-			x, err := shown(r)
-			return tagged(x, r.Version, err)
+			return out, err
 		})
+	kept[Rule, RuleDraft]{
+		path:   "/rules",
+		one:    "a rule",
+		area:   domain.AreaJudge,
+		see:    domain.AccessSee,
+		level:  domain.AccessConfigure,
+		get:    a.rule,
+		draft:  func(_ context.Context, r Rule) (RuleDraft, error) { return r.RuleDraft, nil },
+		change: a.changeRule,
+	}.register(a)
+	type trial struct {
+		ByID
+		Hours float64 `query:"hours" minimum:"1" maximum:"720" default:"168" doc:"How far back from now"`
+		Body  RuleDraft
+	}
+	add(a, operation{http.MethodPost, "/rules/{id}/rehearsal", "Which alerts a rule would have raised, were it so", domain.AreaJudge,
+		domain.AccessSee},
+		func(ctx context.Context, in *trial) (*Body[Rehearsal], error) {
+			r, err := a.drafted(ctx, caller(ctx), in.ID, in.Body)
+			if err != nil {
+				return nil, err
+			}
+			got, err := a.Judge.Rehearse(ctx, caller(ctx), r, time.Duration(in.Hours*float64(time.Hour)))
+			return one(rehearsalOf(got), err)
+		})
+}
+
+func (a *api) rule(ctx context.Context, who access.Actor, id domain.ID) (Rule, error) {
+	r, err := a.Judge.Rule(ctx, who, id)
+	if err != nil {
+		return Rule{}, err
+	}
+	return ruleOf(r)
+}
+
+// drafted is a rule as it would be.
+func (a *api) drafted(ctx context.Context, who access.Actor, id domain.ID, d RuleDraft) (rule.Rule, error) {
+	r, err := a.Judge.Rule(ctx, who, id)
+	if err != nil {
+		return r, err
+	}
+	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = d.Name, d.Title, d.Runbook, d.Enabled, d.Tags
+	return a.Judge.Decode(r, d.Kind, d.Condition)
+}
+
+func (a *api) changeRule(ctx context.Context, who access.Actor, id domain.ID, d RuleDraft, version int) error {
+	r, err := a.drafted(ctx, who, id, d)
+	if err != nil {
+		return err
+	}
+	r.Version = version
+	_, err = a.Judge.Save(ctx, who, r)
+	return err
+}
+
+// Rehearsal is what a rule would have done.
+type Rehearsal struct {
+	From           Moment         `json:"from"`
+	To             Moment         `json:"to"`
+	Series         int            `json:"series" doc:"Watched" example:"120"`
+	Alerts         int            `json:"alerts" example:"4"`
+	ByLevel        map[string]int `json:"by_level" nullable:"false"`
+	LongestSeconds float64        `json:"longest_seconds" example:"3600"`
+	Worst          []Noisy        `json:"worst" nullable:"false" doc:"Series with most alerts, at most ten"`
+	Why            why.Trace      `json:"why"`
+}
+
+// Noisy is a series with the alerts that it would have had.
+type Noisy struct {
+	SeriesID int64   `json:"series_id" example:"815"`
+	Device   string  `json:"device" example:"gr-sw-1"`
+	Part     string  `json:"part" example:"eth0"`
+	Alerts   int     `json:"alerts" example:"3"`
+	Peak     float64 `json:"peak" example:"97.5"`
+}
+
+func rehearsalOf(r judge.Rehearsal) Rehearsal {
+	out := Rehearsal{
+		From:           Moment{r.From},
+		To:             Moment{r.To},
+		Series:         r.Series,
+		Alerts:         r.Alerts,
+		ByLevel:        map[string]int{},
+		LongestSeconds: r.Longest.Seconds(),
+		Worst:          every(r.Worst, func(n judge.Noisy) Noisy { return Noisy{n.Series.ID, n.Device, n.Part, n.Alerts, n.Peak} }),
+		Why:            r.Why,
+	}
+	for level, n := range r.ByLevel {
+		out.ByLevel[level.String()] = n
+	}
+	return out
 }

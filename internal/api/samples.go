@@ -24,17 +24,16 @@ const MaxImport = 64 << 20
 const ImportPath = "/api/v1/samples/import"
 
 func (a *api) samples() {
-	const tag = "samples"
 	type selection struct {
-		Format  string    `query:"format"  enum:"ndjson,csv,openmetrics" default:"ndjson"`
-		Device  string    `query:"device"                                                 doc:"Name of a device; all when left out"`
+		Format  string    `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
+		Device  string    `query:"device" doc:"Name of a device; all when left out"`
 		Part    string    `query:"part"`
 		Kit     string    `query:"kit"`
 		Reading string    `query:"reading"`
-		From    time.Time `query:"from"                                                   doc:"Begin; default is a day before the end"`
-		To      time.Time `query:"to"                                                     doc:"End, left out; default is now"`
+		From    time.Time `query:"from" doc:"Begin; default is a day before the end"`
+		To      time.Time `query:"to" doc:"End, left out; default is now"`
 	}
-	add(a, domain.AreaWatch, domain.AccessSee, http.MethodGet, "/samples/export", tag, "Samples of a selection, streamed",
+	add(a, operation{http.MethodGet, "/samples/export", "Samples of a selection, streamed", domain.AreaWatch, domain.AccessSee},
 		func(ctx context.Context, in *selection) (*huma.StreamResponse, error) {
 			f, err := exchange.ParseFormat(in.Format)
 			if err != nil {
@@ -50,19 +49,13 @@ func (a *api) samples() {
 			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, caller(ctx), f, sel) }}, nil
 		})
 	type text struct {
-		Format  string `query:"format"  enum:"ndjson,csv,openmetrics" default:"ndjson"`
-		DryRun  bool   `query:"dry_run"                                                doc:"Check only: change nothing"`
+		Format  string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
+		DryRun  bool   `query:"dry_run" doc:"Check only: change nothing"`
 		RawBody []byte
 	}
-	add(
-		a,
-		domain.AreaCollect,
-		domain.AccessConfigure,
-		http.MethodPost,
-		"/samples/import",
-		tag,
-		"Bring in samples; the same ones again do no harm",
-		func(ctx context.Context, in *text) (*Body[transfer.Result], error) {
+	add(a, operation{http.MethodPost, "/samples/import", "Bring in samples; the same ones again do no harm", domain.AreaCollect,
+		domain.AccessConfigure},
+		func(ctx context.Context, in *text) (*Body[Imported], error) {
 			f, err := exchange.ParseFormat(in.Format)
 			if err != nil {
 				return nil, domain.FieldErrors{"format": err.Error()}
@@ -75,9 +68,16 @@ func (a *api) samples() {
 			if errors.As(err, &line) {
 				return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
 			}
-			return one(out, err)
-		},
-	)
+			return one(Imported{out.Samples, out.Series, Moment{out.From}, Moment{out.To}}, err)
+		})
+}
+
+// Imported is what was brought in.
+type Imported struct {
+	Samples int64  `json:"samples" example:"1440"`
+	Series  int    `json:"series" example:"1"`
+	From    Moment `json:"from" doc:"Of the first sample"`
+	To      Moment `json:"to" doc:"Of the last sample"`
 }
 
 // stream sends samples; an error once they flow can only cut the text off,

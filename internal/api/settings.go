@@ -12,36 +12,33 @@ import (
 
 // Setting is what holds at a place or a device, with where it comes from.
 type Setting struct {
-	Key   domain.SettingKey `json:"key"`
-	Title string            `json:"title"`
-	Value string            `json:"value"`
-	Shown string            `json:"shown"          doc:"The value as people read it"`
-	Here  bool              `json:"here"           doc:"It is set here, and not inherited"`
-	From  int64             `json:"from,omitempty" doc:"The place at which it is set; none for the device itself"`
-	Why   why.Trace         `json:"why"`
-	ETag  string            `json:"etag"           doc:"For If-Match: the version of what is set here, if anything is"`
+	Key   string    `json:"key" example:"stretch"`
+	Title string    `json:"title" example:"Longer intervals"`
+	Value string    `json:"value" example:"2"`
+	Shown string    `json:"shown" doc:"The value as people read it" example:"twice as long"`
+	Here  bool      `json:"here" doc:"It is set here, and not inherited"`
+	From  Ref       `json:"from" doc:"The place at which it is set; null for the device itself"`
+	Why   why.Trace `json:"why"`
+	ETag  string    `json:"etag" doc:"For If-Match: the version of what is set here, if anything is"`
 }
 
-func settingsOf(all []settings.Setting) []Setting {
-	out := make([]Setting, len(all))
-	for i, x := range all {
-		out[i] = Setting{x.Key, x.Title, x.Value, x.Shown, x.Here, x.Thing.Place, x.Why, quoted(x.Mark)}
-	}
-	return out
+func settingOf(x settings.Setting) Setting {
+	return Setting{string(x.Key), x.Title, x.Value, x.Shown, x.Here, Ref(x.Thing.Place), x.Why, quoted(x.Mark)}
 }
 
-// Keyed names a setting of a thing. It is exported, since of an embedded type that is not
-// nothing would be read.
+func (s Setting) at(string) (string, domain.ID) { return s.Key, 0 }
+
+// Keyed names a setting of a thing.
 type Keyed struct {
 	ByID
 	IfMatch
-	Key string `path:"key" doc:"One of the keys that are listed"`
+	Key string `path:"key" maxLength:"100" doc:"One of the keys that are listed" example:"stretch"`
 }
 
 type setting struct {
 	Keyed
 	Body struct {
-		Value   string            `json:"value"             doc:"A device by its name, a credential by its id; all else as people type it"`
+		Value   string            `json:"value" maxLength:"10000" doc:"A device by its name, a credential by its id" example:"2"`
 		Secrets map[string]string `json:"secrets,omitempty" doc:"Those of the credential, again, for addresses it is not bound to"`
 	}
 }
@@ -59,30 +56,28 @@ func (in setting) typed(thing func(domain.ID) inherit.Thing) settings.Typed {
 func (a *api) settings() {
 	a.settingsOf("places", "a place", domain.AreaRun, inherit.Place)
 	a.settingsOf("devices", "a device", domain.AreaCollect, inherit.Device)
-	add(a, domain.AreaCollect, domain.AccessSee, http.MethodGet, "/overrides", "places", "What is set at places and devices, "+
-		"and holds for all below",
-		func(ctx context.Context, _ *none) (*Body[Items[domain.Override]], error) {
-			return items(a.Places.Overrides(ctx, caller(ctx)))
-		})
 }
 
-func (a *api) settingsOf(tag, of string, area domain.Area, thing func(domain.ID) inherit.Thing) {
-	path := "/" + tag + "/{id}/settings"
-	add(a, area, domain.AccessSee, http.MethodGet, path, tag, "What holds for "+of+", with where it comes from",
-		func(ctx context.Context, in *ByID) (*Body[Items[Setting]], error) {
+func (a *api) settingsOf(of, what string, area domain.Area, thing func(domain.ID) inherit.Thing) {
+	path := "/" + of + "/{id}/settings"
+	list(a, operation{http.MethodGet, path, "List what holds for " + what + ", with where it comes from", area, domain.AccessSee},
+		orders{"key"},
+		func(ctx context.Context, in OfThing) ([]Setting, error) {
 			all, err := a.Settings.Of(ctx, caller(ctx), thing(in.ID))
-			return items(settingsOf(all), err)
+			return every(all, settingOf), err
 		})
-	add(a, area, domain.AccessConfigure, http.MethodPut, path+"/{key}", tag, "Set something at "+of+"; it holds for all below",
+	add(a, operation{http.MethodPut, path + "/{key}", "Set something at " + what + "; it holds for all below", area,
+		domain.AccessConfigure},
 		func(ctx context.Context, in *setting) (*none, error) {
 			return nil, a.Settings.Set(ctx, caller(ctx), in.typed(thing))
 		})
-	add(a, area, domain.AccessConfigure, http.MethodPost, path+"/{key}/rehearsal", tag, "What would change if it were set at "+of,
+	add(a, operation{http.MethodPost, path + "/{key}/rehearsal", "What would change if it were set at " + what, area,
+		domain.AccessConfigure},
 		func(ctx context.Context, in *setting) (*Body[why.Trace], error) {
 			return one(a.Settings.Rehearse(ctx, caller(ctx), in.typed(thing)))
 		})
-	add(a, area, domain.AccessConfigure, http.MethodDelete, path+"/{key}", tag,
-		"Take back what is set at "+of+": what comes from above holds",
+	add(a, operation{http.MethodDelete, path + "/{key}", "Take back what is set at " + what + ": what comes from above holds", area,
+		domain.AccessConfigure},
 		func(ctx context.Context, in *Keyed) (*none, error) {
 			return nil, a.Settings.Set(ctx, caller(ctx), settings.Typed{At: thing(in.ID), Key: domain.SettingKey(in.Key), Mark: in.mark()})
 		})

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 
@@ -14,8 +13,11 @@ type Tagged[T any] struct {
 	Body T
 }
 
-func tagged[T any](x T, version int, err error) (*Tagged[T], error) {
-	return &Tagged[T]{fmt.Sprintf("%q", strconv.Itoa(version)), x}, err
+// Made is the answer about something that was made.
+type Made[T any] struct {
+	Location string `header:"Location" doc:"Where it is from now on"`
+	ETag     string `header:"ETag" doc:"The version of it, for If-Match"`
+	Body     T
 }
 
 func quoted(mark string) string { return `"` + mark + `"` }
@@ -40,12 +42,12 @@ func (m IfMatch) mark() string {
 
 // version reads it; zero where any version will do.
 func (m IfMatch) version() (int, error) {
-	text := strings.TrimSpace(m.Match)
-	if text == "" || text == "*" {
+	mark := m.mark()
+	if mark == "" {
 		return 0, nil
 	}
-	n, err := strconv.Atoi(strings.Trim(text, `"`))
-	if err != nil || n < 1 || len(text) < 3 || text[0] != '"' {
+	n, err := strconv.Atoi(mark)
+	if err != nil || n < 1 {
 		return 0, domain.ErrChanged // it is none of ours, so it matches nothing
 	}
 	return n, nil

@@ -14,38 +14,33 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/api"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/respond"
 )
-
-type counted[T any] struct {
-	Items []T
-	Total int64
-}
 
 func TestIncidentsOverTheAPI(t *testing.T) {
 	r, _ := world(t)
-	var open counted[domain.Incident]
+	var open api.Items[api.Incident]
 	require.Equal(t, 200, r.call(t, "GET", "/incidents?state=open&limit=1", nil, &open))
 	require.Len(t, open.Items, 1)
-	assert.GreaterOrEqual(t, open.Total, int64(1))
+	assert.GreaterOrEqual(t, open.Total.Count, int64(1))
 	path := fmt.Sprintf("/incidents/%d", open.Items[0].ID)
-	var in respond.Dossier
+	var in api.Dossier
 	require.Equal(t, 200, r.call(t, "GET", path, nil, &in))
 	assert.NotEmpty(t, in.Alerts)
 	assert.NotEmpty(t, in.Events)
 	assert.NotEmpty(t, in.Why.Question, "the reasons travel with the data")
 
 	require.Equal(t, 200, r.call(t, "POST", path+"/acknowledge", nil, &in))
-	assert.Equal(t, domain.IncidentAcknowledged, in.State)
+	assert.Equal(t, "acknowledged", in.State)
 	assert.Equal(t, "test", in.AcknowledgedBy, "the token's name")
 	assert.Equal(t, 422, r.call(t, "POST", path+"/comment", map[string]any{"text": " "}, nil))
 	assert.Equal(t, 422, r.call(t, "POST", path+"/comment", map[string]any{"text": strings.Repeat("x", 10_001)}, nil))
 	require.Equal(t, 200, r.call(t, "POST", path+"/comment", map[string]any{"text": "the card is exchanged"}, &in))
 	require.Equal(t, 200, r.call(t, "POST", path+"/resolve", map[string]any{"text": ""}, &in))
-	assert.Equal(t, domain.IncidentResolved, in.State)
+	assert.Equal(t, "resolved", in.State)
 	var p problem
 	assert.Equal(t, 409, r.call(t, "POST", path+"/resolve", map[string]any{"text": ""}, &p))
 	assert.Equal(t, 409, p.Status)
@@ -53,7 +48,7 @@ func TestIncidentsOverTheAPI(t *testing.T) {
 	assert.Equal(t, 422, r.call(t, "GET", "/incidents?state=strange", nil, nil))
 	assert.Equal(t, 422, r.call(t, "GET", "/incidents?limit=100000", nil, nil))
 
-	var alerts list[domain.Alert]
+	var alerts list[api.Alert]
 	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/alerts?device_id=%d", in.DeviceID), nil, &alerts))
 	assert.NotEmpty(t, alerts.Items)
 	for _, path := range []string{"/deliveries?state=failed", "/tickets", "/alerts?open=true"} {
@@ -64,14 +59,14 @@ func TestIncidentsOverTheAPI(t *testing.T) {
 func TestTransitionsAndSamplesOverTheAPI(t *testing.T) {
 	r, _ := world(t)
 	now := time.Now().UTC()
-	var changes list[domain.Transition]
+	var changes list[api.Transition]
 	require.Equal(t, 200, r.call(t, "GET", "/transitions?limit=5", nil, &changes))
 	require.NotEmpty(t, changes.Items)
 	for i := 1; i < len(changes.Items); i++ {
-		assert.False(t, changes.Items[i].At.After(changes.Items[i-1].At), "newest first")
+		assert.False(t, changes.Items[i].At.After(changes.Items[i-1].At.Time), "newest first")
 	}
 	assert.NotEmpty(t, changes.Items[0].Why.Question)
-	var devices list[domain.Device]
+	var devices list[api.Device]
 	require.Equal(t, 200, r.call(t, "GET", "/devices", nil, &devices))
 	require.Len(t, devices.Items, 69)
 	var readings list[struct {
@@ -82,13 +77,13 @@ func TestTransitionsAndSamplesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/devices/%d/readings", devices.Items[0].ID), nil, &readings))
 	require.NotEmpty(t, readings.Items)
 	series := fmt.Sprintf("/series/%d", readings.Items[0].ID)
-	var one domain.Series
+	var one api.Series
 	require.Equal(t, 200, r.call(t, "GET", series, nil, &one))
 	assert.Equal(t, readings.Items[0].Reading, one.Reading)
 	ask := url.Values{"from": {now.Add(-30 * time.Minute).Format(time.RFC3339)}, "to": {now.Format(time.RFC3339)}, "points": {"10"}}
 	var samples struct {
 		Unit    string
-		Rollups []domain.Rollup
+		Rollups []api.Rollup
 	}
 	require.Equal(t, 200, r.call(t, "GET", series+"/samples?"+ask.Encode(), nil, &samples))
 	require.NotEmpty(t, samples.Rollups)
@@ -110,7 +105,7 @@ func TestRulesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "GET", "/rules", nil, &rules))
 	rule := rules.Items[0]
 	path := fmt.Sprintf("/rules/%.0f", rule["id"])
-	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words"} {
+	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words", "version"} {
 		delete(rule, fixed)
 	}
 	assert.Equal(t, "limit", rule["kind"])
@@ -130,7 +125,7 @@ func TestRulesOverTheAPI(t *testing.T) {
 	var p problem
 	assert.Equal(t, 422, r.call(t, "PUT", path, rule, &p))
 	assert.NotEmpty(t, p.Errors)
-	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words"} {
+	for _, fixed := range []string{"id", "key", "kit", "reading", "unit", "words", "version"} {
 		delete(saved, fixed)
 	}
 	assert.Equal(t, 404, r.call(t, "PUT", "/rules/9999", saved, nil))

@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/api"
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/demo"
 	"tirelessowl/internal/domain"
@@ -143,14 +144,14 @@ type problem struct {
 
 func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	r := start(t)
-	var root, place domain.Place
-	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Kittiwake Line", "kind": "organisation"}, &root))
-	require.Equal(t, 200, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site", "parent_id": root.ID}, &place))
-	var sweep domain.Sweep
+	var root, place api.Place
+	require.Equal(t, 201, r.call(t, "POST", "/places", map[string]any{"name": "Kittiwake Line", "kind": "organisation"}, &root))
+	require.Equal(t, 201, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site", "parent_id": root.ID}, &place))
+	var sweep api.Sweep
 	ranges := fmt.Sprintf("%s/24", sim.Offset(r.base, 30, 0))
 	require.Equal(
 		t,
-		200,
+		201,
 		r.call(t, "POST", "/sweeps", map[string]any{"name": "pier", "ranges": ranges, "port": r.Config.DemoPort, "community": "c"}, &sweep),
 	)
 	assert.Equal(t, int64(256), sweep.Total)
@@ -158,12 +159,12 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "POST", path+"/start", nil, nil))
 	require.Eventually(
 		t,
-		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone },
+		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == string(domain.SweepDone) },
 		30*time.Second,
 		100*time.Millisecond,
 	)
 	assert.Equal(t, int64(256), sweep.Tried)
-	var finds list[domain.Find]
+	var finds list[api.Find]
 	r.call(t, "GET", path+"/finds", nil, &finds)
 	require.Len(t, finds.Items, 9)
 	edge := finds.Items[0]
@@ -176,15 +177,15 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	assert.Equal(t, 4, edge.Parts["interface"])
 
 	adopt := map[string]any{
-		"find_ids":     []int64{edge.ID},
-		"place_id":     place.ID,
-		"kits":         []string{"reachability", "interfaces", "host-resources"},
-		"gateway_find": edge.ID,
+		"find_ids":        []int64{edge.ID},
+		"place_id":        place.ID,
+		"kits":            []string{"reachability", "interfaces", "host-resources"},
+		"gateway_find_id": edge.ID,
 	}
-	var made list[domain.Device]
+	var made api.Adopted
 	require.Equal(t, 200, r.call(t, "POST", path+"/adopt", adopt, &made))
 	require.Equal(t, 422, r.call(t, "POST", path+"/adopt", adopt, nil), "it is watched already")
-	device := fmt.Sprintf("/devices/%d", made.Items[0].ID)
+	device := fmt.Sprintf("/devices/%d", made.Devices[0].ID)
 	type reading struct {
 		ID            int64
 		Reading, Unit string
@@ -209,7 +210,7 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	require.Equal(t, 200, r.call(t, "GET", fmt.Sprintf("/series/%d/samples?points=10", readings.Items[0].ID), nil, &samples))
 	assert.NotEmpty(t, samples.Rollups)
 	assert.Equal(t, "%", samples.Unit)
-	var parts list[domain.Part]
+	var parts list[api.Part]
 	r.call(t, "GET", device+"/parts", nil, &parts)
 	assert.Len(t, parts.Items, 3)
 
@@ -218,7 +219,7 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	require.Equal(t, 409, r.call(t, "POST", path+"/start", nil, nil), "it runs")
 	require.Eventually(
 		t,
-		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == domain.SweepDone },
+		func() bool { r.call(t, "GET", path, nil, &sweep); return sweep.State == string(domain.SweepDone) },
 		30*time.Second,
 		100*time.Millisecond,
 	)
@@ -246,11 +247,11 @@ func TestAPIRefusesInWords(t *testing.T) {
 			"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 0, "community": "c"}, 422,
 			"body.port",
 		},
-		"no credential":  {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 161}, 422, "body.credentials"},
+		"no credential":  {"POST", "/sweeps", map[string]any{"name": "x", "ranges": "192.0.2.1", "port": 161}, 422, "body.credential_ids"},
 		"unknown field":  {"POST", "/sweeps", map[string]any{"name": "x", "wobble": 1}, 422, "body.wobble"},
 		"unknown device": {"GET", "/devices/999", nil, 404, ""},
 		"not a number":   {"GET", "/devices/x", nil, 422, "path.id"},
-		"backward time":  {"GET", "/series/1/samples?from=2026-01-02T00:00:00Z&to=2026-01-01T00:00:00Z", nil, 422, "body.from"},
+		"backward time":  {"GET", "/series/1/samples?from=2026-01-02T00:00:00Z&to=2026-01-01T00:00:00Z", nil, 422, "query.from"},
 		"rule":           {"GET", "/rules/999", nil, 404, ""},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -334,12 +334,18 @@ func calls(r running, running *run.Service, h held) []call {
 			return both(r.Respond.Incidents(c, w, domain.IncidentFilter{Limit: 100}))
 		}},
 		{name: "respond.Incident", ask: func(c C, w A) (any, error) { return r.Respond.Incident(c, w, h.incident) }},
-		{name: "respond.Alerts", lists: true, ask: func(c C, w A) (any, error) { return r.Respond.Alerts(c, w, 0, false, 100) }},
+		{name: "respond.Alerts", lists: true, ask: func(c C, w A) (any, error) {
+			return both(r.Respond.Alerts(c, w, domain.AlertFilter{Limit: 100}))
+		}},
 		{name: "respond.Alert", ask: func(c C, w A) (any, error) { return r.Respond.Alert(c, w, h.alert) }},
 		{name: "respond.Event", ask: func(c C, w A) (any, error) { return r.Respond.Event(c, w, h.event) }},
-		{name: "respond.Deliveries", lists: true, ask: func(c C, w A) (any, error) { return r.Respond.Deliveries(c, w, "", 100, 0) }},
+		{name: "respond.Deliveries", lists: true, ask: func(c C, w A) (any, error) {
+			return both(r.Respond.Deliveries(c, w, domain.DeliveryFilter{Limit: 100}))
+		}},
 		{name: "respond.Delivery", ask: func(c C, w A) (any, error) { return r.Respond.Delivery(c, w, h.delivery) }},
-		{name: "respond.Tickets", lists: true, ask: func(c C, w A) (any, error) { return r.Respond.Tickets(c, w, 100) }},
+		{name: "respond.Tickets", lists: true, ask: func(c C, w A) (any, error) {
+			return both(r.Respond.Tickets(c, w, domain.TicketFilter{Limit: 100}))
+		}},
 		{name: "respond.Hint", lists: true, ask: func(c C, w A) (any, error) { return r.Respond.Hint(c, w, h.device, "interfaces") }},
 		{name: "respond.Judged", lists: true, ask: func(c C, w A) (any, error) {
 			got, err := r.Respond.Judged(c, w, []domain.Alert{{SeriesID: h.series}})
@@ -362,7 +368,7 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(r.Respond.SaveChannel(c, w, 1, 0, values))
 		}},
 		{name: "respond.TryChannel", whole: true, ask: func(c C, w A) (any, error) { return r.Respond.TryChannel(c, w, 1, "x") }},
-		{name: "respond.MakePlan", whole: true, ask: func(c C, w A) (any, error) { return done(r.Respond.MakePlan(c, w)) }},
+		{name: "respond.MakePlan", whole: true, ask: func(c C, w A) (any, error) { return r.Respond.MakePlan(c, w) }},
 		{
 			name: "respond.SetPlanEnabled", whole: true,
 			ask: func(c C, w A) (any, error) { return done(r.Respond.SetPlanEnabled(c, w, 1, true)) },

@@ -23,6 +23,8 @@ func (h held) things(part domain.ID) map[string]domain.ID {
 		"devices/removed": h.removed,
 		"parts":           part,
 		"incidents":       h.incident,
+		"alerts":          h.alert,
+		"tokens":          h.token,
 		"deliveries":      h.delivery,
 		"series":          h.series,
 		"places":          h.place,

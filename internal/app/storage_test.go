@@ -95,11 +95,11 @@ func TestSamplesOfAReadingAreKeptForAnotherTime(t *testing.T) {
 	status, _ = post(t, c, r.url+"/run/storage/keep", url.Values{"kit": {"interfaces"}, "reading": {"wobble"}, "points": {"3"}})
 	assert.Equal(t, 404, status)
 	var rehearsed collect.KeepRehearsal
-	assert.Equal(t, 200, r.call(t, "POST", "/samples/keep/interfaces/in/rehearse", map[string]int{"points": 400, "days": 500}, &rehearsed))
+	assert.Equal(t, 200, r.call(t, "POST", "/samples/keep/interfaces/in/rehearsal", map[string]int{"points": 400, "days": 500}, &rehearsed))
 	assert.Positive(t, rehearsed.Series)
 	assert.Empty(t, rehearsed.Losses)
 	assert.Contains(t, rehearsed.Why.Facts[0].Text, "Single samples: 400 days")
-	assert.Equal(t, 422, r.call(t, "POST", "/samples/keep/interfaces/in/rehearse", map[string]int{"points": 4000}, nil))
+	assert.Equal(t, 422, r.call(t, "POST", "/samples/keep/interfaces/in/rehearsal", map[string]int{"points": 4000}, nil))
 	status, body = set(" 400 ", "500")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "Saved.")

@@ -18,9 +18,14 @@ import (
 // put changes something through the API, of a version.
 func (r running) put(t *testing.T, path, match string, body any) *http.Response {
 	t.Helper()
+	return r.send(t, http.MethodPut, path, match, body)
+}
+
+func (r running) send(t *testing.T, method, path, match string, body any) *http.Response {
+	t.Helper()
 	text, err := json.Marshal(body)
 	require.NoError(t, err)
-	req, err := http.NewRequestWithContext(t.Context(), http.MethodPut, r.url+"/api/v1"+path, bytes.NewReader(text))
+	req, err := http.NewRequestWithContext(t.Context(), method, r.url+"/api/v1"+path, bytes.NewReader(text))
 	require.NoError(t, err)
 	req.Header.Set("Authorization", "Bearer "+r.token)
 	req.Header.Set("Content-Type", "application/json")
@@ -44,13 +49,18 @@ func TestTheSecondOfTwoChangesIsTold(t *testing.T) {
 	for _, stale := range []string{`"1"`, `"99"`, "nonsense", `W/"2"`, "2"} {
 		assert.Equal(t, http.StatusPreconditionFailed, r.put(t, path, stale, body).StatusCode, stale)
 	}
-	delete(body, "friendly")
-	for _, match := range []string{`"2"`, "*", ""} {
+	patch := map[string]any{"friendly": "The older switch"}
+	assert.Equal(t, http.StatusPreconditionFailed, r.send(t, http.MethodPatch, path, `"1"`, patch).StatusCode)
+	assert.Equal(t, 200, r.send(t, http.MethodPatch, path, `"2"`, patch).StatusCode)
+	assert.Equal(t, http.StatusPreconditionFailed, r.send(t, http.MethodDelete, path, `"2"`, nil).StatusCode)
+	for _, match := range []string{`"3"`, "*", ""} {
 		assert.Equal(t, 200, r.put(t, path, match, body).StatusCode, match)
 	}
+	require.Equal(t, 200, r.send(t, http.MethodPatch, path, "", map[string]any{"name": "quay-sw-9"}).StatusCode)
 	d, err := r.Store.Devices.One(t.Context(), mine.device)
 	require.NoError(t, err)
-	assert.Equal(t, "The old switch", d.Friendly, "what is left out stays")
+	assert.Equal(t, []string{"quay-sw-9", "The old switch", "192.0.2.1"}, []string{d.Name, d.Friendly, d.Address.String()},
+		"what a patch leaves out stays")
 
 	var rule map[string]any
 	require.Equal(t, 200, r.call(t, http.MethodGet, "/rules/1", nil, &rule))

@@ -40,4 +40,6 @@ type EntryFilter struct {
 	Before    ID // older than this entry
 	Limit     int
 	Offset    int
+	// Page picks in the place of Limit and Offset, by: id.
+	Page *Page
 }

@@ -35,6 +35,8 @@ type DeviceFilter struct {
 	Sort   string // health, name, address, kind, place, since; with a leading "-" downwards
 	Limit  int
 	Offset int
+	// Page picks in the place of Sort, Limit and Offset, by: name, since, created, id.
+	Page *Page
 }
 
 // PickedDevices are devices in places, but for some, and some more by themselves.
@@ -52,6 +54,8 @@ type ValueFilter struct {
 	Sort   string // device, reading, value, age; with a leading "-" downwards
 	Limit  int
 	Offset int
+	// Page picks in the place of Sort, Limit and Offset, by: id.
+	Page *Page
 }
 
 // KeptApart picks the series of which values came that cannot be.
@@ -68,6 +72,8 @@ type TransitionFilter struct {
 	Devices  bool // only those of whole devices
 	Limit    int
 	Offset   int
+	// Page picks in the place of Limit and Offset, by: at, id.
+	Page *Page
 }
 
 // IncidentFilter picks incidents; zero fields do not filter.
@@ -82,4 +88,34 @@ type IncidentFilter struct {
 	Sort     string         // opened, level, device; with a leading "-" downwards
 	Limit    int
 	Offset   int
+	// Page picks in the place of Sort, Limit and Offset, by: opened, level, id.
+	Page *Page
+}
+
+// AlertFilter picks alerts; zero fields do not filter.
+type AlertFilter struct {
+	DeviceID ID
+	Open     bool // only those that last
+	Limit    int  // of the newest
+	// Page picks in the place of Limit, by: opened, id.
+	Page *Page
+}
+
+// DeliveryFilter picks deliveries; zero fields do not filter.
+type DeliveryFilter struct {
+	State      DeliveryState
+	IncidentID ID
+	Limit      int // of the newest
+	Offset     int
+	// Page picks in the place of Limit and Offset, by: id.
+	Page *Page
+}
+
+// TicketFilter picks tickets; zero fields do not filter.
+type TicketFilter struct {
+	Incidents []ID // nil for all
+	State     string
+	Limit     int // of the newest
+	// Page picks in the place of Limit, by: id.
+	Page *Page
 }

@@ -210,7 +210,7 @@ func TestFailuresShowTheProtocolsError(t *testing.T) {
 		d, err := w.store.Devices.One(t.Context(), w.device.ID)
 		return err == nil && d.Health == domain.Critical
 	}, 10*time.Second, 50*time.Millisecond, "two silent rounds: critical")
-	alerts, err := w.store.Alerts.Find(t.Context(), w.device.ID, true, 10)
+	alerts, _, err := w.store.Alerts.Find(t.Context(), domain.AlertFilter{DeviceID: w.device.ID, Open: true, Limit: 10})
 	require.NoError(t, err)
 	require.Len(t, alerts, 1)
 	assert.Equal(t, "np-sw-1 does not answer", alerts[0].Title)
@@ -280,7 +280,7 @@ func TestRestartGoesOn(t *testing.T) {
 	}
 	w.start(t, down)
 	open := func() int {
-		alerts, err := w.store.Alerts.Find(t.Context(), w.device.ID, true, 10)
+		alerts, _, err := w.store.Alerts.Find(t.Context(), domain.AlertFilter{DeviceID: w.device.ID, Open: true, Limit: 10})
 		require.NoError(t, err)
 		return len(alerts)
 	}

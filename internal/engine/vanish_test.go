@@ -41,7 +41,7 @@ func (w *world) again(t *testing.T) {
 
 func (w world) openAlerts(t *testing.T) []domain.Alert {
 	t.Helper()
-	list, err := w.store.Alerts.Find(t.Context(), w.device.ID, true, 10)
+	list, _, err := w.store.Alerts.Find(t.Context(), domain.AlertFilter{DeviceID: w.device.ID, Open: true, Limit: 10})
 	require.NoError(t, err)
 	return list
 }

@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
 
@@ -41,8 +40,8 @@ func TestPagesByValueOfManySeries(t *testing.T) {
 		first, last int // the numbers of the series
 		total       int64
 	}{
-		{domain.ValueFilter{Sort: "-value", Limit: 50}, 0, 49, store.MostCounted + 1},
-		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 900}, 900, 949, store.MostCounted + 1},
+		{domain.ValueFilter{Sort: "-value", Limit: 50}, 0, 49, domain.MostCounted + 1},
+		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 900}, 900, 949, domain.MostCounted + 1},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Offset: 1500}, 1500, 1549, high + low + 1},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Kit: "low"}, high, high + 49, low},
 		{domain.ValueFilter{Sort: "-value", Limit: 50, Kit: "low", Offset: 280}, high + 280, high + 299, low},

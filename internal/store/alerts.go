@@ -96,11 +96,16 @@ func (s Alerts) Of(ctx context.Context, incidentID domain.ID) ([]domain.Alert, e
 }
 
 // Find returns alerts, newest first; open tells whether only lasting ones are wanted.
-func (s Alerts) Find(ctx context.Context, deviceID domain.ID, open bool, limit int) ([]domain.Alert, error) {
-	q := s.q(ctx).Order("opened_at DESC, id DESC").Limit(limit)
-	q = when(q, deviceID != 0, "device_id = ?", deviceID)
-	q = when(q, open, "ended_at IS NULL")
+func (s Alerts) Find(ctx context.Context, f domain.AlertFilter) ([]domain.Alert, int64, error) {
+	q := s.q(ctx).Model(&alertRow{})
+	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
+	q = when(q, f.Open, "ended_at IS NULL")
+	q, total, err := s.pagedOr(ctx, q, map[string]column{"opened": {"opened_at", ofTime}}, f.Page, "opened_at DESC, id DESC", f.Limit)
+	if err != nil {
+		return nil, 0, err
+	}
 	var rows []alertRow
-	err := q.Find(&rows).Error
-	return told(ctx, s.area, each(rows, alertRow.domain), err, whyOfAlert)
+	err = q.Find(&rows).Error
+	out, err := told(ctx, s.area, each(rows, alertRow.domain), err, whyOfAlert)
+	return out, total, err
 }

@@ -105,6 +105,17 @@ func (s Audit) Find(ctx context.Context, f domain.EntryFilter) ([]domain.Entry, 
 	return each(rows, auditRow.domain), err
 }
 
+// Page returns a page of what was noted, and how much there is in all.
+func (s Audit) Page(ctx context.Context, f domain.EntryFilter) ([]domain.Entry, int64, error) {
+	q, total, err := s.paged(ctx, entriesOf(s.q(ctx).Model(&auditRow{}), f), "id", nil, *f.Page)
+	if err != nil {
+		return nil, 0, err
+	}
+	var rows []auditRow
+	err = q.Find(&rows).Error
+	return each(rows, auditRow.domain), total, err
+}
+
 // One returns an entry, or ErrNotFound.
 func (s Audit) One(ctx context.Context, id domain.ID) (domain.Entry, error) {
 	var row auditRow

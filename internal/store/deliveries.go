@@ -153,12 +153,18 @@ func (s Deliveries) Of(ctx context.Context, incidentID domain.ID) ([]domain.Deli
 }
 
 // Find returns the newest deliveries, of one state or of all for "".
-func (s Deliveries) Find(ctx context.Context, state domain.DeliveryState, limit, offset int) ([]domain.Delivery, error) {
-	q := s.q(ctx).Order("id DESC").Limit(limit).Offset(offset)
-	q = when(q, state != "", "state = ?", string(state))
+func (s Deliveries) Find(ctx context.Context, f domain.DeliveryFilter) ([]domain.Delivery, int64, error) {
+	q := s.q(ctx).Model(&deliveryRow{})
+	q = when(q, f.State != "", "state = ?", string(f.State))
+	q = when(q, f.IncidentID != 0, "incident_id = ?", f.IncidentID)
+	q, total, err := s.pagedOr(ctx, q, nil, f.Page, "id DESC", f.Limit)
+	if err != nil {
+		return nil, 0, err
+	}
 	var rows []deliveryRow
-	err := q.Find(&rows).Error
-	return told(ctx, s.area, each(rows, deliveryRow.domain), err, whyOfDelivery)
+	err = q.Offset(f.Offset).Find(&rows).Error
+	out, err := told(ctx, s.area, each(rows, deliveryRow.domain), err, whyOfDelivery)
+	return out, total, err
 }
 
 // CountFailed counts those that failed for good since a time.

@@ -326,6 +326,15 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	if f.Picked != nil {
 		q = q.Where(picked, pickedBy(*f.Picked)...)
 	}
+	if f.Page != nil {
+		page, total, err := s.paged(ctx, q, "d.id", deviceColumn, *f.Page)
+		if err != nil {
+			return nil, 0, err
+		}
+		rows, err := page.Select(deviceColumns).Rows()
+		out, err = collect(rows, err, scanDevice)
+		return out, total, err
+	}
 	order, ok := deviceOrder[f.Sort]
 	if !ok {
 		order = badness + " DESC, d.name"
@@ -350,6 +359,8 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 	out, err = collect(rows, err, scanDevice)
 	return out, total, err
 }
+
+var deviceColumn = map[string]column{"name": {"d.name", ofText}, "since": {"d.health_since", ofTime}, "created": {"d.created_at", ofTime}}
 
 // inOrder returns the given devices in their order.
 func (s Devices) inOrder(ctx context.Context, ids []domain.ID) ([]domain.Device, error) {

@@ -181,16 +181,31 @@ func orderOf(f domain.IncidentFilter) string {
 func (s Incidents) Find(ctx context.Context, f domain.IncidentFilter) ([]domain.Incident, int64, error) {
 	q := s.filtered(ctx, f)
 	var total int64
+	if f.Page != nil {
+		q, total, err := s.paged(ctx, q, "id", incidentColumns, *f.Page)
+		if err != nil {
+			return nil, 0, err
+		}
+		out, err := s.told(ctx, q)
+		return out, total, err
+	}
 	if err := q.Count(&total).Error; err != nil {
 		return nil, 0, err
 	}
 	if f.Limit > 0 {
 		q = q.Limit(f.Limit).Offset(f.Offset)
 	}
-	var rows []incidentRow
-	err := q.Order(orderOf(f)).Find(&rows).Error
-	out, err := told(ctx, s.area, each(rows, incidentRow.domain), err, whyOfIncident)
+	out, err := s.told(ctx, q.Order(orderOf(f)))
 	return out, total, err
+}
+
+var incidentColumns = map[string]column{"opened": {"opened_at", ofTime}, "level": {"level", ofNumber}}
+
+// told returns the incidents that a query picks, as far as they may be told.
+func (s Incidents) told(ctx context.Context, q *gorm.DB) ([]domain.Incident, error) {
+	var rows []incidentRow
+	err := q.Find(&rows).Error
+	return told(ctx, s.area, each(rows, incidentRow.domain), err, whyOfIncident)
 }
 
 // Repeated is the newest of the incidents of one device and cause.

@@ -39,12 +39,8 @@ var valueOrder = map[string]string{
 	"-reading": "s.name DESC, d.name, s.id",
 }
 
-// MostCounted is up to how many newest values are counted: to count all of hundreds of
-// thousands takes longer than to show a page of them.
-const MostCounted = 10_000
-
 // Listed returns newest values over all devices, and how many match; one more than
-// MostCounted stands for any more.
+// domain.MostCounted stands for any more.
 func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue, int64, error) {
 	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id")
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
@@ -64,8 +60,19 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 	var total int64
 	order, byName := valueOrder[f.Sort]
 	switch column := f.Sort; {
+	case f.Page != nil:
+		page, n, err := s.paged(ctx, q, "s.id", nil, *f.Page)
+		if err != nil {
+			return nil, 0, err
+		}
+		var ids []domain.ID
+		if err := page.Pluck("s.id", &ids).Error; err != nil {
+			return nil, 0, err
+		}
+		total, q = n, s.inOrder(ctx, ids)
 	case byName, column != "value" && column != "-value" && column != "age" && column != "-age":
-		if err := s.counted(ctx, q, &total); err != nil {
+		var err error
+		if total, err = s.counted(ctx, q); err != nil {
 			return nil, 0, err
 		}
 		var ids []domain.ID
@@ -156,12 +163,6 @@ func readIDs(text string) ([]domain.ID, error) {
 	return ids, nil
 }
 
-// counted counts what a query picks, up to a little more than MostCounted.
-func (s Values) counted(ctx context.Context, q *gorm.DB, total *int64) error {
-	few := q.Session(&gorm.Session{}).Select("1").Limit(MostCounted + 1)
-	return s.q(ctx).Table("(?) AS few", few).Count(total).Error
-}
-
 // mostAhead is how many series are looked at ahead of what is asked for.
 const mostAhead = 2000
 
@@ -173,7 +174,7 @@ func (s Values) ahead(ctx context.Context, q *gorm.DB, f domain.ValueFilter, tot
 	if narrow || 2*needed > mostAhead {
 		return nil, false, nil
 	}
-	if err := s.counted(ctx, q, total); err != nil || *total <= MostCounted {
+	if *total, err = s.counted(ctx, q); err != nil || *total <= domain.MostCounted {
 		return nil, false, err
 	}
 	var all []keyed

@@ -222,7 +222,7 @@ func TestFailedDeliveriesAreTriedAgainOnRequestOnly(t *testing.T) {
 	again, err = s.Deliveries.Claim(ctx, 0, now.Add(time.Hour), time.Minute, 5, nil)
 	require.NoError(t, err)
 	assert.Len(t, again, 1)
-	failed, err := s.Deliveries.Find(ctx, domain.DeliveryFailed, 5, 0)
+	failed, _, err := s.Deliveries.Find(ctx, domain.DeliveryFilter{State: domain.DeliveryFailed, Limit: 5})
 	require.NoError(t, err)
 	assert.Empty(t, failed)
 }

@@ -57,10 +57,15 @@ func (s Tickets) Of(ctx context.Context, incidentID domain.ID) (domain.Ticket, e
 }
 
 // Find returns the newest tickets.
-func (s Tickets) Find(ctx context.Context, incidentIDs []domain.ID, limit int) ([]domain.Ticket, error) {
-	q := s.q(ctx).Order("id DESC").Limit(limit)
-	q = when(q, incidentIDs != nil, "incident_id IN ?", incidentIDs)
+func (s Tickets) Find(ctx context.Context, f domain.TicketFilter) ([]domain.Ticket, int64, error) {
+	q := s.q(ctx).Model(&ticketRow{})
+	q = when(q, f.Incidents != nil, "incident_id IN ?", f.Incidents)
+	q = when(q, f.State != "", "state = ?", f.State)
+	q, total, err := s.pagedOr(ctx, q, nil, f.Page, "id DESC", f.Limit)
+	if err != nil {
+		return nil, 0, err
+	}
 	var rows []ticketRow
-	err := q.Find(&rows).Error
-	return each(rows, ticketRow.domain), err
+	err = q.Find(&rows).Error
+	return each(rows, ticketRow.domain), total, err
 }

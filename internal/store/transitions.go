@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"gorm.io/gorm"
+
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
@@ -68,7 +70,29 @@ func (s Transitions) Add(ctx context.Context, in []domain.Transition) error {
 
 // Find returns changes of health, newest first.
 func (s Transitions) Find(ctx context.Context, f domain.TransitionFilter) ([]domain.Transition, error) {
-	q := s.q(ctx).Order("at DESC, id DESC")
+	q := s.filtered(ctx, f).Order("at DESC, id DESC")
+	if f.Limit > 0 {
+		q = q.Limit(f.Limit).Offset(f.Offset)
+	}
+	var rows []transitionRow
+	err := q.Find(&rows).Error
+	return told(ctx, s.area, each(rows, transitionRow.domain), err, whyOfTransition)
+}
+
+// Page returns a page of transitions, and how many there are in all.
+func (s Transitions) Page(ctx context.Context, f domain.TransitionFilter) ([]domain.Transition, int64, error) {
+	q, total, err := s.paged(ctx, s.filtered(ctx, f), "id", map[string]column{"at": {"at", ofTime}}, *f.Page)
+	if err != nil {
+		return nil, 0, err
+	}
+	var rows []transitionRow
+	err = q.Find(&rows).Error
+	out, err := told(ctx, s.area, each(rows, transitionRow.domain), err, whyOfTransition)
+	return out, total, err
+}
+
+func (s Transitions) filtered(ctx context.Context, f domain.TransitionFilter) *gorm.DB {
+	q := s.q(ctx).Model(&transitionRow{})
 	q = when(q, f.DeviceID != 0, "device_id = ?", f.DeviceID)
 	q = when(q, f.SeriesID != 0, "series_id = ?", f.SeriesID)
 	q = when(q, f.To != "", "to_health = ?", string(f.To))
@@ -77,14 +101,9 @@ func (s Transitions) Find(ctx context.Context, f domain.TransitionFilter) ([]dom
 	q = when(q, f.Devices, "series_id IS NULL")
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
-		q = q.Where("reason ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?)", like, like)
+		q = q.Where("(reason ILIKE ? OR device_id IN (SELECT id FROM all_devices WHERE name ILIKE ?))", like, like)
 	}
-	if f.Limit > 0 {
-		q = q.Limit(f.Limit).Offset(f.Offset)
-	}
-	var rows []transitionRow
-	err := q.Find(&rows).Error
-	return told(ctx, s.area, each(rows, transitionRow.domain), err, whyOfTransition)
+	return q
 }
 
 // One returns one change, or ErrNotFound.

@@ -31,6 +31,8 @@ type Page struct {
 	Rows []Row
 	Acts []string // all that was ever done, to choose from
 	Days int      // for how long entries are kept
+	// Total is how many match in all, where a page was asked for.
+	Total int64
 }
 
 // Find returns what was noted, the newest first, as far as an actor may see.
@@ -39,7 +41,12 @@ func (s *Service) Find(ctx context.Context, who access.Actor, f domain.EntryFilt
 	if err != nil {
 		return out, err
 	}
-	entries, err := seen.Audit.Find(ctx, f)
+	var entries []domain.Entry
+	if f.Page != nil {
+		entries, out.Total, err = seen.Audit.Page(ctx, f)
+	} else {
+		entries, err = seen.Audit.Find(ctx, f)
+	}
 	if err != nil {
 		return out, err
 	}

@@ -46,7 +46,7 @@ func listed(ctx context.Context, seen *store.Seen, found []domain.Incident) ([]L
 	if err != nil {
 		return nil, err
 	}
-	tickets, err := seen.Tickets.Find(ctx, ids, len(ids))
+	tickets, _, err := seen.Tickets.Find(ctx, domain.TicketFilter{Incidents: ids, Limit: len(ids)})
 	if err != nil {
 		return nil, err
 	}
@@ -110,13 +110,13 @@ func understand(ctx context.Context, seen *store.Seen, f *domain.IncidentFilter)
 	return err
 }
 
-// Alerts returns alerts, newest first; open tells whether only lasting ones are wanted.
-func (s *Service) Alerts(ctx context.Context, who access.Actor, deviceID domain.ID, open bool, limit int) ([]domain.Alert, error) {
+// Alerts returns alerts, newest first, and how many match in all where a page is asked for.
+func (s *Service) Alerts(ctx context.Context, who access.Actor, f domain.AlertFilter) ([]domain.Alert, int64, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return seen.Alerts.Find(ctx, deviceID, open, limit)
+	return seen.Alerts.Find(ctx, f)
 }
 
 // Alert returns one alert, or ErrNotFound.
@@ -137,18 +137,14 @@ func (s *Service) Event(ctx context.Context, who access.Actor, id domain.ID) (do
 	return seen.Events.One(ctx, id)
 }
 
-// Deliveries returns the newest deliveries, of one state or of all for "".
-func (s *Service) Deliveries(
-	ctx context.Context,
-	who access.Actor,
-	state domain.DeliveryState,
-	limit, offset int,
-) ([]domain.Delivery, error) {
+// Deliveries returns deliveries, newest first, and how many match in all where a page is
+// asked for.
+func (s *Service) Deliveries(ctx context.Context, who access.Actor, f domain.DeliveryFilter) ([]domain.Delivery, int64, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return seen.Deliveries.Find(ctx, state, limit, offset)
+	return seen.Deliveries.Find(ctx, f)
 }
 
 // Delivery returns one delivery, or ErrNotFound.
@@ -160,13 +156,13 @@ func (s *Service) Delivery(ctx context.Context, who access.Actor, id domain.ID) 
 	return seen.Deliveries.One(ctx, id)
 }
 
-// Tickets returns the newest tickets.
-func (s *Service) Tickets(ctx context.Context, who access.Actor, limit int) ([]domain.Ticket, error) {
+// Tickets returns tickets, newest first, and how many match in all where a page is asked for.
+func (s *Service) Tickets(ctx context.Context, who access.Actor, f domain.TicketFilter) ([]domain.Ticket, int64, error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaRespond)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return seen.Tickets.Find(ctx, nil, limit)
+	return seen.Tickets.Find(ctx, f)
 }
 
 // Judged is what a series and the rules on it are now, for those who look at its

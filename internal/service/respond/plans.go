@@ -88,8 +88,8 @@ func (s *Service) changePlan(
 
 // MakePlan makes the usual plan on the first channels that take messages and
 // tickets.
-func (s *Service) MakePlan(ctx context.Context, who access.Actor) error {
-	return s.desk.Do(ctx, who, makePlan, func(w *act.Work) error {
+func (s *Service) MakePlan(ctx context.Context, who access.Actor) (made plan.Plan, err error) {
+	err = s.desk.Do(ctx, who, makePlan, func(w *act.Work) error {
 		if err := w.Whole(); err != nil {
 			return err
 		}
@@ -103,13 +103,14 @@ func (s *Service) MakePlan(ctx context.Context, who access.Actor) error {
 			return fmt.Errorf("%w: make a channel first", domain.ErrConflict)
 		}
 		// Without recipients it tells nobody, so it begins switched off.
-		made, err := w.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(messages, desk, to...)})
+		made, err = w.Plans.Save(ctx, plan.Plan{Name: "Everything", Steps: plan.Usual(messages, desk, to...)})
 		if err != nil {
 			return err
 		}
 		w.Note(planThing(made), nil, made)
 		return nil
 	})
+	return made, err
 }
 
 // firstFor returns the first channel that takes a kind of delivery, and whom
@@ -135,6 +136,9 @@ type Audience struct {
 	From domain.Level
 	// Tags are those of the incidents that the plan is for, with commas between; empty for all.
 	Tags string
+	// Enabled switches the plan on or off, unless nil. Whom it tells stays then where To is
+	// empty: it may wait for its recipients.
+	Enabled *bool
 	// Version is that of the plan that was changed; zero changes whatever it is now.
 	Version int
 }
@@ -148,6 +152,12 @@ func (s *Service) SetAudience(ctx context.Context, who access.Actor, id domain.I
 			return domain.FieldErrors{"tags": problem}
 		}
 		p.Tags = tags
+		if a.Enabled != nil {
+			p.Enabled = *a.Enabled
+		}
+		if a.Enabled != nil && a.To == "" {
+			return nil
+		}
 		for i := range p.Steps {
 			x := &p.Steps[i]
 			if x.Kind != domain.DeliverMessage || x.OnlyTold {

@@ -59,13 +59,13 @@ func TestAPlanIsForItsTagsOnly(t *testing.T) {
 	require.NoError(t, err)
 
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelWarning, 0, false)))
-	sent, err := w.store.Deliveries.Find(ctx, "", 10, 0)
+	sent, _, err := w.store.Deliveries.Find(ctx, domain.DeliveryFilter{Limit: 10})
 	require.NoError(t, err)
 	assert.Empty(t, sent, "it has no such tag")
 	require.NoError(t, w.Record(ctx, 0, w.change(domain.LevelWarning, 0, time.Minute, false)))
 	w.rule.Tags = []string{"night"}
 	require.NoError(t, w.Record(ctx, 0, w.change(0, domain.LevelWarning, 48*time.Hour, false)))
-	sent, err = w.store.Deliveries.Find(ctx, "", 10, 0)
+	sent, _, err = w.store.Deliveries.Find(ctx, domain.DeliveryFilter{Limit: 10})
 	require.NoError(t, err)
 	assert.NotEmpty(t, sent)
 }

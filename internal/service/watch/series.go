@@ -3,6 +3,7 @@ package watch
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -214,10 +215,13 @@ func (s *Service) Combine(ctx context.Context, who access.Actor, q Question) (ou
 type ListedValue = store.ListedValue
 
 // MostCounted is up to how many newest values are counted.
-const MostCounted = store.MostCounted
+const MostCounted = domain.MostCounted
+
+// Listed is a newest value with the names of what it belongs to.
+type Listed = store.ListedValue
 
 // Values returns newest values over all devices, and how many match.
-func (s *Service) Values(ctx context.Context, who access.Actor, f domain.ValueFilter) ([]store.ListedValue, int64, error) {
+func (s *Service) Values(ctx context.Context, who access.Actor, f domain.ValueFilter) ([]Listed, int64, error) {
 	l, err := s.look(ctx, who)
 	if err != nil {
 		return nil, 0, err
@@ -225,7 +229,8 @@ func (s *Service) Values(ctx context.Context, who access.Actor, f domain.ValueFi
 	return l.store.Values.Listed(ctx, f)
 }
 
-// WhyValue explains the newest value of a series.
+// WhyValue explains the newest value of a series; nothing can be told of one that is not
+// collected.
 func (s *Service) WhyValue(ctx context.Context, who access.Actor, id domain.ID) (why.Trace, error) {
 	l, err := s.look(ctx, who)
 	if err != nil {
@@ -235,12 +240,20 @@ func (s *Service) WhyValue(ctx context.Context, who access.Actor, id domain.ID) 
 	if err != nil {
 		return why.Trace{}, err
 	}
-	return s.engine.WhyValue(ctx, x)
+	t, err := s.engine.WhyValue(ctx, x)
+	if errors.Is(err, domain.ErrNotFound) {
+		return why.Trace{
+			Question: "Where does “" + x.Name + "” come from?",
+			Answer:   "It is not collected now: its part is gone, or its kit is no longer fitted.",
+		}, nil
+	}
+	return t, err
 }
 
 // Timeline is a page of changes of health, with the names of their devices.
 type Timeline struct {
 	Rows  []domain.Transition
+	Total int64 // in all, where a page was asked for
 	Names map[domain.ID]string
 }
 
@@ -250,7 +263,12 @@ func (s *Service) Transitions(ctx context.Context, who access.Actor, f domain.Tr
 	if err != nil {
 		return out, err
 	}
-	if out.Rows, err = l.store.Transitions.Find(ctx, f); err != nil {
+	if f.Page != nil {
+		out.Rows, out.Total, err = l.store.Transitions.Page(ctx, f)
+	} else {
+		out.Rows, err = l.store.Transitions.Find(ctx, f)
+	}
+	if err != nil {
 		return out, err
 	}
 	ids := make([]domain.ID, len(out.Rows))

@@ -28,7 +28,11 @@ type deliveriesView struct {
 func (s Screen) deliveries(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	who := middleware.Who(r.Context())
-	rows, err := s.Respond.Deliveries(r.Context(), who, domain.DeliveryState(q.Get("state")), pageSize+1, ui.PageNumber(q)*pageSize)
+	rows, _, err := s.Respond.Deliveries(r.Context(), who, domain.DeliveryFilter{
+		State:  domain.DeliveryState(q.Get("state")),
+		Limit:  pageSize + 1,
+		Offset: ui.PageNumber(q) * pageSize,
+	})
 	if err != nil {
 		return err
 	}
@@ -177,7 +181,7 @@ func (s Screen) presentPlan(r *http.Request, id domain.ID) (*planForm, error) {
 }
 
 func (s Screen) makePlan(w http.ResponseWriter, r *http.Request) error {
-	if err := s.Respond.MakePlan(r.Context(), middleware.Who(r.Context())); err != nil {
+	if _, err := s.Respond.MakePlan(r.Context(), middleware.Who(r.Context())); err != nil {
 		return err
 	}
 	http.Redirect(w, r, plansPath, http.StatusSeeOther)

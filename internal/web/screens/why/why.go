@@ -4,7 +4,6 @@ package why
 
 import (
 	"embed"
-	"errors"
 	"fmt"
 	"io/fs"
 	"net/http"
@@ -88,19 +87,13 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 	return view{}, domain.ErrNotFound
 }
 
-// series explains a value; nothing can be told of one that is not collected.
+// series explains a value.
 func (s Screen) series(r *http.Request, id domain.ID) (view, error) {
 	x, err := s.Watch.Series(r.Context(), middleware.Who(r.Context()), id)
 	if err != nil {
 		return view{}, err
 	}
 	t, err := s.Watch.WhyValue(r.Context(), middleware.Who(r.Context()), id)
-	if errors.Is(err, domain.ErrNotFound) {
-		t, err = why.Trace{
-			Question: "Where does “" + x.Name + "” come from?",
-			Answer:   "It is not collected now: its part is gone, or its kit is no longer fitted.",
-		}, nil
-	}
 	return view{t, x.Name}, err
 }
 

@@ -1,0 +1,59 @@
+package api
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"net/http"
+	"unicode/utf8"
+
+	"tirelessowl/internal/core/text"
+)
+
+// mostBody is how much one request may bring, in bytes, unless it brings samples.
+const mostBody = 1 << 20
+
+// texts refuses bodies that are no text, or hold the character NUL in a text: nothing that
+// we keep does.
+func texts(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Body == nil || r.Body == http.NoBody {
+			next.ServeHTTP(w, r)
+			return
+		}
+		most := int64(mostBody)
+		if r.URL.Path == ImportPath {
+			most = MaxImport
+		}
+		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, most))
+		var large *http.MaxBytesError
+		switch {
+		case errors.As(err, &large):
+			plainProblem(w, http.StatusRequestEntityTooLarge, "a request may bring at most this many bytes: "+text.Thousands(large.Limit))
+		case err != nil:
+			plainProblem(w, http.StatusRequestTimeout, "the body did not come in whole")
+		case !utf8.Valid(body) || bytes.IndexByte(body, 0) >= 0 || escapedNUL(body):
+			plainProblem(w, http.StatusUnprocessableEntity, "the body "+notText)
+		default:
+			r.Body = io.NopCloser(bytes.NewReader(body))
+			next.ServeHTTP(w, r)
+		}
+	})
+}
+
+// escapedNUL tells whether a text of a JSON document (RFC 8259, section 7) holds the
+// character NUL: backslashes stand in texts only, each with what it escapes behind it.
+func escapedNUL(document []byte) bool {
+	for i := bytes.IndexByte(document, '\\'); i >= 0; {
+		if bytes.HasPrefix(document[i:], []byte(`\u0000`)) {
+			return true
+		}
+		rest := min(i+2, len(document))
+		next := bytes.IndexByte(document[rest:], '\\')
+		if next < 0 {
+			return false
+		}
+		i = rest + next
+	}
+	return false
+}
