@@ -95,6 +95,7 @@ func (a *api) config() huma.Config {
 	c.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token": {Type: "http", Scheme: "bearer", Description: "owl token create --name N --level L"},
 	}
+	c.Components.Responses = problemResponses(c.Components.Schemas)
 	c.Security = []map[string][]string{{"token": {}}}
 	return c
 }

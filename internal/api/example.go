@@ -2,15 +2,17 @@ package api
 
 import (
 	"net/http"
+	"reflect"
 	"strconv"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
 const exampleTime = "2026-03-14T03:40:00Z"
 
-// illustrate gives an operation an example of what it takes, what it gives, and of each of
-// its errors, made of the examples of the fields.
+// illustrate gives an operation an example of what it takes and of what it gives, made of
+// the examples of the fields.
 func (a *api) illustrate(o operation) {
 	op := a.find(o.Method, "/v1"+o.Path)
 	if op.RequestBody != nil {
@@ -18,13 +20,9 @@ func (a *api) illustrate(o operation) {
 			content.Example = a.example(content.Schema, asked, nil)
 		}
 	}
-	for status, response := range op.Responses {
-		code, _ := strconv.Atoi(status)
+	for _, response := range op.Responses {
 		for _, content := range response.Content {
-			switch {
-			case code >= http.StatusBadRequest:
-				content.Example = exampleProblem(code)
-			case content.Schema != nil:
+			if content.Schema != nil {
 				content.Example = a.example(content.Schema, told, nil)
 			}
 		}
@@ -120,6 +118,32 @@ var causes = map[int]string{
 	http.StatusInternalServerError:   "it failed on our side",
 	http.StatusServiceUnavailable:    unavailable,
 }
+
+// problemResponses describe the errors that operations have in common.
+func problemResponses(r huma.Registry) map[string]*huma.Response {
+	out := map[string]*huma.Response{}
+	schema := r.Schema(reflect.TypeFor[huma.ErrorModel](), true, "Problem")
+	for status := range causes {
+		content := &huma.MediaType{Schema: schema, Example: exampleProblem(status)}
+		out[problemName(status)] = &huma.Response{
+			Description: http.StatusText(status),
+			Content:     map[string]*huma.MediaType{"application/problem+json": content},
+		}
+	}
+	return out
+}
+
+// problems are the responses of an operation that may fail with some statuses.
+func problems(statuses []int) map[string]*huma.Response {
+	out := map[string]*huma.Response{}
+	for _, status := range statuses {
+		out[strconv.Itoa(status)] = &huma.Response{Ref: "#/components/responses/" + problemName(status)}
+	}
+	return out
+}
+
+// problemName is the name of a status as one word, such as NotFound.
+func problemName(status int) string { return strings.ReplaceAll(http.StatusText(status), " ", "") }
 
 func exampleProblem(status int) any {
 	out := map[string]any{"title": http.StatusText(status), "status": status, "detail": causes[status]}

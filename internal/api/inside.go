@@ -90,8 +90,8 @@ type Reading struct {
 	Value         *float64     `json:"value" doc:"The newest value; null while it waits for its first one"`
 	At            Moment       `json:"at"`
 	PreviousValue *float64     `json:"previous_value"`
-	Stood         *Run         `json:"stood,omitempty" doc:"The value of a state or text, with since when it stands"`
-	Implausible   *Implausible `json:"implausible,omitempty" doc:"Values that cannot be, kept apart"`
+	Stood         *Run         `json:"stood,omitempty"`
+	Implausible   *Implausible `json:"implausible,omitempty"`
 }
 
 func (r Reading) at(order string) (string, domain.ID) {

@@ -14,12 +14,12 @@ import (
 type ReadingKeep struct {
 	Kit     string          `json:"kit"`
 	Reading string          `json:"reading"`
-	Keep    domain.KeepDays `json:"keep" doc:"Days; 0 for the setting of all"`
+	Keep    domain.KeepDays `json:"keep"`
 }
 
 // AllKeeps is the setting for all readings, and those that differ.
 type AllKeeps struct {
-	Usual    domain.KeepDays `json:"usual" doc:"Days; the setting of all"`
+	Usual    domain.KeepDays `json:"usual"`
 	Readings []ReadingKeep   `json:"readings" nullable:"false"`
 }
 

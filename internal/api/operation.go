@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net"
@@ -23,8 +24,52 @@ type operation struct {
 	Level                 domain.Access // empty where a token is enough
 }
 
-func (o operation) id() string {
-	return strings.ToLower(o.Method) + strings.NewReplacer("/", "-", "{", "", "}", "").Replace(o.Path)
+// id is what clients call it: what is done, and then to what; get is what reading without
+// the id of a thing is called.
+func (o operation) id(get string) string {
+	var parts []string
+	for part := range strings.SplitSeq(strings.Trim(o.Path, "/"), "/") {
+		if !strings.HasPrefix(part, "{") {
+			parts = append(parts, part)
+		}
+	}
+	last := len(parts) - 1
+	switch {
+	case o.Method == http.MethodGet && !strings.HasSuffix(o.Path, "}"):
+		return get + "-" + singular(parts[:last]) + parts[last]
+	case o.Method == http.MethodPost && last > 0:
+		return cmp.Or(verbs[parts[last]], parts[last]) + "-" + strings.TrimSuffix(singular(parts[:last]), "-")
+	}
+	return verbs[o.Method] + "-" + strings.TrimSuffix(singular(parts), "-")
+}
+
+var verbs = map[string]string{
+	http.MethodGet:    "read",
+	http.MethodPost:   "make",
+	http.MethodPut:    "change",
+	http.MethodPatch:  "patch",
+	http.MethodDelete: "remove",
+	// What ends a path and is no verb.
+	"devices":   "fill",
+	"rehearsal": "rehearse",
+	"link":      "invite",
+}
+
+// singular writes the words of a path as one of each, each with a - behind it.
+func singular(parts []string) (out string) {
+	for _, part := range parts {
+		switch part {
+		case "people":
+			part = "person"
+		case "series", "samples":
+		case "deliveries":
+			part = "delivery"
+		default:
+			part = strings.TrimSuffix(part, "s")
+		}
+		out += part + "-"
+	}
+	return out
 }
 
 // tag is the sort of thing that it is about: the first word of its path.
@@ -67,7 +112,11 @@ func (o operation) errors() []int {
 
 // add registers an operation below /v1.
 func add[I, O any](a *api, o operation, f func(context.Context, *I) (*O, error)) {
-	a.register(o, func(op huma.Operation) {
+	addAs(a, o, o.id("read"), f)
+}
+
+func addAs[I, O any](a *api, o operation, id string, f func(context.Context, *I) (*O, error)) {
+	a.register(o, id, func(op huma.Operation) {
 		huma.Register(a.API, op, func(ctx context.Context, in *I) (*O, error) {
 			out, err := f(ctx, in)
 			if err != nil {
@@ -79,16 +128,16 @@ func add[I, O any](a *api, o operation, f func(context.Context, *I) (*O, error))
 }
 
 // register lets an operation be registered with all that is the same for each.
-func (a *api) register(o operation, register func(huma.Operation)) {
+func (a *api) register(o operation, id string, register func(huma.Operation)) {
 	deed := act.Deed{Name: "use the API: " + o.Method + " " + o.Path, Area: o.Area, Needs: o.Level}
 	op := huma.Operation{
-		OperationID: o.id(),
+		OperationID: id,
 		Method:      o.Method,
 		Path:        "/v1" + o.Path,
 		Tags:        []string{o.tag()},
 		Summary:     o.Summary,
 		Description: o.needs(),
-		Errors:      o.errors(),
+		Responses:   problems(o.errors()),
 		Middlewares: huma.Middlewares{a.asked, a.authorise(deed)},
 	}
 	if strings.HasSuffix(o.Path, "/import") {

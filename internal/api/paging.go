@@ -112,7 +112,7 @@ func pages[I paged, T listed](
 	f func(ctx context.Context, in I, p domain.Page) ([]T, int64, error),
 ) {
 	a.lists(o, by, func(o operation) {
-		add(a, o, func(ctx context.Context, in *I) (*Body[Items[T]], error) {
+		addAs(a, o, o.id("list"), func(ctx context.Context, in *I) (*Body[Items[T]], error) {
 			p, err := (*in).paging().page(by)
 			if err != nil {
 				return nil, err

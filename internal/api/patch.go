@@ -56,7 +56,7 @@ func (Sent[V, D]) Schema(r huma.Registry) *huma.Schema {
 	s.Properties = maps.Clone(draft.Properties)
 	for name, property := range r.Schema(reflect.TypeFor[V](), false, "").Properties {
 		if s.Properties[name] == nil {
-			fixed := *property
+			fixed := *resolved(r, property)
 			fixed.ReadOnly = true
 			s.Properties[name] = &fixed
 		}

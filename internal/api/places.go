@@ -84,7 +84,7 @@ func (a *api) places() {
 type moved struct {
 	ByID
 	Body struct {
-		DeviceIDs []domain.ID `json:"device_ids" minItems:"1" maxItems:"10000"`
+		DeviceIDs []domain.ID `json:"device_ids" nullable:"false" minItems:"1" maxItems:"10000"`
 	}
 }
 

@@ -70,6 +70,21 @@ func (a *api) samples() {
 			}
 			return one(Imported{out.Samples, out.Series, Moment{out.From}, Moment{out.To}}, err)
 		})
+	a.find(http.MethodPost, "/v1/samples/import").RequestBody.Content = tables()
+	a.find(http.MethodGet, "/v1/samples/export").Responses["200"] = &huma.Response{Description: "The samples", Content: tables()}
+}
+
+// tables are the kinds of text that samples come and go as, each with an example.
+func tables() map[string]*huma.MediaType {
+	out := map[string]*huma.MediaType{}
+	for f, example := range map[exchange.Format]string{
+		exchange.NDJSON:      `{"device":"gr-sw-1","kit":"reachability","reading":"loss","at":"2026-03-14T03:40:00Z","value":0}`,
+		exchange.CSV:         "device,part,kit,reading,at,value\ngr-sw-1,eth0,interfaces,in,2026-03-14T03:40:00Z,0.25\n",
+		exchange.OpenMetrics: "in{device=\"gr-sw-1\",part=\"eth0\",kit=\"interfaces\"} 0.25 1773459600\n# EOF\n",
+	} {
+		out[f.MediaType()] = &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString}, Example: example}
+	}
+	return out
 }
 
 // Imported is what was brought in.

@@ -17,7 +17,7 @@ type SweepDraft struct {
 	Exclude       string      `json:"exclude,omitempty" example:"192.0.2.1" doc:"Left out" maxLength:"10000"`
 	Port          int         `json:"port" example:"161" minimum:"1" maximum:"65535"`
 	Pace          int         `json:"pace,omitempty" example:"500" doc:"Requests a second; 0 chooses" minimum:"0" maximum:"20000"`
-	CredentialIDs []domain.ID `json:"credential_ids,omitempty" maxItems:"100"`
+	CredentialIDs []domain.ID `json:"credential_ids,omitempty" nullable:"false" maxItems:"100"`
 	Community     string      `json:"community,omitempty" example:"our-readers" doc:"A new community" maxLength:"200" writeOnly:"true"`
 	StoreAs       string      `json:"store_as,omitempty" example:"Gravel" doc:"Name of its credential" maxLength:"200" writeOnly:"true"`
 }
@@ -153,17 +153,17 @@ func (s Sighting) at(string) (string, domain.ID) { return s.Address, 0 }
 
 // Adoption is what to do with finds.
 type Adoption struct {
-	FindIDs       []domain.ID `json:"find_ids" minItems:"1" maxItems:"10000"`
+	FindIDs       []domain.ID `json:"find_ids" nullable:"false" minItems:"1" maxItems:"10000"`
 	PlaceID       Ref         `json:"place_id,omitempty" doc:"Where they stand"`
 	NewPlace      string      `json:"new_place,omitempty" maxLength:"200" doc:"Name of a new site for them" example:"Gravel Bay"`
-	Kits          []string    `json:"kits" maxItems:"1000"`
+	Kits          []string    `json:"kits" nullable:"false" maxItems:"1000"`
 	GatewayFindID Ref         `json:"gateway_find_id,omitempty" doc:"Through which the place is reached"`
 }
 
 type chosen struct {
 	ByID
 	Body struct {
-		FindIDs []domain.ID `json:"find_ids" minItems:"1" maxItems:"10000"`
+		FindIDs []domain.ID `json:"find_ids" nullable:"false" minItems:"1" maxItems:"10000"`
 	}
 }
 

@@ -12,7 +12,7 @@ type Token struct {
 	ID        int64  `json:"id" example:"9"`
 	Name      string `json:"name" example:"night scripts"`
 	OwnerID   Ref    `json:"owner_id" doc:"On whose behalf it acts; null for one that the program made"`
-	Grant     Grant  `json:"grant" doc:"What bounds it, beside what its owner may do"`
+	Grant     Grant  `json:"grant"`
 	CreatedAt Moment `json:"created_at"`
 	EndsAt    Moment `json:"ends_at" doc:"null for never"`
 	UsedAt    Moment `json:"used_at"`
