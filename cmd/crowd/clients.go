@@ -106,7 +106,8 @@ var pages = []path{
 
 var calls = []path{
 	fixed("/api/v1/places"), fixed("/api/v1/devices?limit=100"), fixed("/api/v1/devices?limit=100&q=fleet-9"),
-	fixed("/api/v1/incidents?limit=100"), fixed("/api/v1/rules"), fixed("/api/v1/kits"), of("/api/v1/devices/%d", devicesOf),
+	fixed("/api/v1/incidents?limit=100"), fixed("/api/v1/transitions"), fixed("/api/v1/values?limit=100"),
+	fixed("/api/v1/rules"), fixed("/api/v1/kits"), of("/api/v1/devices/%d", devicesOf),
 	of("/api/v1/devices/%d/settings", devicesOf), of("/api/v1/devices/%d/endpoints", devicesOf),
 	{"/api/v1/series/…/samples", func(w *world) string {
 		return fmt.Sprintf("/api/v1/series/%d/samples", w.series[rand.IntN(len(w.series))].ID)

@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
@@ -44,6 +45,7 @@ type Wiring struct {
 	Kits       *collect.Service
 	Watch      *watch.Service
 	Devices    *devices.Service
+	Once       *once.Service
 	Log        *slog.Logger
 }
 

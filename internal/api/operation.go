@@ -143,6 +143,10 @@ func (a *api) register(o operation, id string, register func(huma.Operation)) {
 	if strings.HasSuffix(o.Path, "/import") {
 		op.MaxBodyBytes, op.BodyReadTimeout = MaxImport, time.Minute
 	}
+	if o.Method == http.MethodPost {
+		op.Parameters = append(op.Parameters, keyParameter())
+		op.Middlewares = append(op.Middlewares, a.once)
+	}
 	register(op)
 	a.illustrate(o)
 }

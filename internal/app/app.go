@@ -31,6 +31,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
@@ -54,6 +55,7 @@ type App struct {
 	Store      *store.Store
 	Desk       *act.Desk
 	People     *people.Service
+	Once       *once.Service
 	Places     *places.Service
 	Settings   *settings.Service
 	Attributes *attributes.Service
@@ -169,6 +171,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		Asker:  oidc.New(time.Now),
 		Log:    log,
 	})
+	a.Once = once.New(s, time.Now)
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
@@ -282,6 +285,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Kits:       a.Kits,
 			Watch:      a.Watch,
 			Run:        running,
+			Once:       a.Once,
 			Log:        a.log,
 		}),
 	})

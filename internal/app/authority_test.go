@@ -474,6 +474,13 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "people.TeamsOf", ask: func(c C, w A) (any, error) { return r.People.TeamsOf(c, w, h.user) }},
 		{name: "people.Team", ask: func(c C, w A) (any, error) { return r.People.Team(c, w, h.team) }},
 		{name: "people.Allowed", ask: func(c C, w A) (any, error) { return r.People.Allowed(c, w, h.user, h.place, "") }},
+		{name: "once.Begin", own: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Once.Begin(c, w, "a-key", []byte("x"))))
+		}},
+		{name: "once.End", own: true, ask: func(c C, w A) (any, error) {
+			return done(r.Once.End(c, w, "a-key", domain.Answer{Status: 200}))
+		}},
+		{name: "once.Forget", own: true, ask: func(c C, w A) (any, error) { return done(r.Once.Forget(c, w, "a-key")) }},
 		{name: "people.Tokens", lists: true, own: true, ask: func(c C, w A) (any, error) { return r.People.Tokens(c, w) }},
 		{name: "people.Presence", ask: func(c C, w A) (any, error) { return r.People.Presence(c, w, h.user) }},
 		{name: "people.Factors", ask: func(c C, w A) (any, error) { return r.People.Factors(c, w, h.user) }},
@@ -654,6 +661,7 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"find":       r.Find,
 		"devices":    r.Devices,
 		"people":     r.People,
+		"once":       r.Once,
 		"attributes": r.Attributes,
 		"settings":   r.Settings,
 	}

@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/store/samples"
 )
@@ -64,6 +65,7 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 		h.log.Info("refiled samples that are kept for another time", "readings", settled)
 	}
 	h.report(ctx, "sessions that expired", h.store.Sessions.Drop(ctx, now))
+	h.report(ctx, "answers that are old", h.store.Answers.Drop(ctx, now.Add(-once.Kept)))
 	h.report(ctx, "sign-ins that ended", h.store.SignIns.Drop(ctx, now))
 	h.report(ctx, "values that could not be", h.store.Implausible.Drop(ctx, now.Add(-h.keep.Points)))
 	entries, err := h.store.Audit.Drop(ctx)

@@ -13,6 +13,7 @@ import (
 type Areas struct {
 	area
 	Alerts      Alerts
+	Answers     Answers
 	Attributes  Attributes
 	Audit       Audit
 	Browsers    Browsers
@@ -69,6 +70,7 @@ func areasFrom(a area, keys *Vault) Areas {
 	return Areas{
 		area:        a,
 		Alerts:      Alerts{a},
+		Answers:     Answers{a, keys},
 		Attributes:  Attributes{a},
 		Audit:       Audit{a},
 		Browsers:    Browsers{a},

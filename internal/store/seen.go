@@ -163,6 +163,7 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 var within = map[string]string{
 	"alerts":            ofDevice,
 	"all_devices":       devices,
+	"answers":           nothing,
 	"attributes":        "(" + atPlace + " OR " + ofDevice + " OR " + ofPart + ")",
 	"audit":             "({place_id} OR kind = 'device' AND {thing_id})",
 	"browsers":          nothing,
