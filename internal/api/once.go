@@ -33,14 +33,14 @@ var keptHeaders = []string{"Content-Type", "ETag", "Location"}
 // once answers a request that was sent before as the first time.
 func (a *api) once(ctx huma.Context, next func(huma.Context)) {
 	key := ctx.Header(once.Key)
-	if key == "" {
+	if key == "" || ctx.URL().Path == ImportPath { // to import again does no harm
 		next(ctx)
 		return
 	}
 	r, w := humachi.Unwrap(ctx)
 	body, err := io.ReadAll(r.Body)
 	if err != nil {
-		_ = huma.WriteErr(a.API, ctx, http.StatusRequestTimeout, "the body did not come in whole")
+		_ = huma.WriteErr(a.API, ctx, http.StatusRequestTimeout, brokenOff)
 		return
 	}
 	who := caller(ctx.Context())

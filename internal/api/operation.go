@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -140,10 +139,7 @@ func (a *api) register(o operation, id string, register func(huma.Operation)) {
 		Responses:   problems(o.errors()),
 		Middlewares: huma.Middlewares{a.asked, a.authorise(deed)},
 	}
-	if strings.HasSuffix(o.Path, "/import") {
-		op.MaxBodyBytes, op.BodyReadTimeout = MaxImport, time.Minute
-	}
-	if o.Method == http.MethodPost {
+	if o.Method == http.MethodPost && !strings.HasSuffix(ImportPath, o.Path) {
 		op.Parameters = append(op.Parameters, keyParameter())
 		op.Middlewares = append(op.Middlewares, a.once)
 	}

@@ -1,11 +1,12 @@
 package api
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
+	"os"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -48,30 +49,68 @@ func (a *api) samples() {
 			sel := transfer.Selection{Device: in.Device, Part: in.Part, Kit: in.Kit, Reading: in.Reading, From: in.From, To: in.To}
 			return &huma.StreamResponse{Body: func(hc huma.Context) { a.stream(hc, caller(ctx), f, sel) }}, nil
 		})
-	type text struct {
-		Format  string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
-		DryRun  bool   `query:"dry_run" doc:"Check only: change nothing"`
-		RawBody []byte
-	}
 	add(a, operation{http.MethodPost, "/samples/import", "Bring in samples; the same ones again do no harm", domain.AreaCollect,
-		domain.AccessConfigure},
-		func(ctx context.Context, in *text) (*Body[Imported], error) {
-			f, err := exchange.ParseFormat(in.Format)
-			if err != nil {
-				return nil, domain.FieldErrors{"format": err.Error()}
-			}
-			out, err := a.Transfer.Check(ctx, caller(ctx), f, bytes.NewReader(in.RawBody)) // all of it or nothing
-			if err == nil && !in.DryRun {
-				out, err = a.Transfer.Import(ctx, caller(ctx), f, bytes.NewReader(in.RawBody))
-			}
-			var line *exchange.LineError
-			if errors.As(err, &line) {
-				return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
-			}
-			return one(Imported{out.Samples, out.Series, Moment{out.From}, Moment{out.To}}, err)
-		})
-	a.find(http.MethodPost, "/v1/samples/import").RequestBody.Content = tables()
+		domain.AccessConfigure}, a.bring)
+	a.find(http.MethodPost, "/v1/samples/import").RequestBody = &huma.RequestBody{Required: true, Content: tables()}
 	a.find(http.MethodGet, "/v1/samples/export").Responses["200"] = &huma.Response{Description: "The samples", Content: tables()}
+}
+
+// Upload is a text of samples.
+type Upload struct {
+	Format string `query:"format" enum:"ndjson,csv,openmetrics" default:"ndjson"`
+	DryRun bool   `query:"dry_run" doc:"Check only: change nothing"`
+	body   io.Reader
+}
+
+// Resolve takes the body as it comes.
+func (u *Upload) Resolve(ctx huma.Context) []error {
+	u.body = ctx.BodyReader()
+	return nil
+}
+
+// bring stores all samples of a text, or none. It is read twice, and so put into a file
+// meanwhile: it may be long.
+func (a *api) bring(ctx context.Context, in *Upload) (*Body[Imported], error) {
+	f, err := exchange.ParseFormat(in.Format)
+	if err != nil {
+		return nil, domain.FieldErrors{"format": err.Error()}
+	}
+	file, err := spooled(in.body)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	out, err := a.Transfer.Check(ctx, caller(ctx), f, file)
+	if err == nil && !in.DryRun {
+		if _, err = file.Seek(0, io.SeekStart); err == nil {
+			out, err = a.Transfer.Import(ctx, caller(ctx), f, file)
+		}
+	}
+	var line *exchange.LineError
+	if errors.As(err, &line) {
+		return nil, domain.FieldErrors{fmt.Sprintf("line %d", line.Line): line.Err.Error()}
+	}
+	return one(Imported{out.Samples, out.Series, Moment{out.From}, Moment{out.To}}, err)
+}
+
+// spooled is a file of what comes in, at its begin, that is gone when it is closed.
+func spooled(from io.Reader) (*os.File, error) {
+	file, err := os.CreateTemp("", "owl-samples-")
+	if err != nil {
+		return nil, err
+	}
+	if err := os.Remove(file.Name()); err != nil {
+		return nil, errors.Join(err, file.Close())
+	}
+	n, err := io.Copy(file, io.LimitReader(from, MaxImport+1))
+	if err == nil && n <= MaxImport {
+		_, err = file.Seek(0, io.SeekStart)
+		return file, err
+	}
+	if err = file.Close(); n > MaxImport {
+		return nil, huma.NewError(http.StatusRequestEntityTooLarge, tooLarge(MaxImport))
+	}
+	return nil, errors.Join(huma.NewError(http.StatusRequestTimeout, brokenOff), err)
 }
 
 // tables are the kinds of text that samples come and go as, each with an example.

@@ -13,6 +13,13 @@ import (
 // mostBody is how much one request may bring, in bytes, unless it brings samples.
 const mostBody = 1 << 20
 
+// brokenOff is said of a body that ended too early, or came too slowly.
+const brokenOff = "the body did not come in whole"
+
+func tooLarge(most int64) string {
+	return "a request may bring at most this many bytes: " + text.Thousands(most)
+}
+
 // texts refuses bodies that are no text, or hold the character NUL in a text: nothing that
 // we keep does.
 func texts(next http.Handler) http.Handler {
@@ -21,17 +28,17 @@ func texts(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		most := int64(mostBody)
 		if r.URL.Path == ImportPath {
-			most = MaxImport
+			next.ServeHTTP(w, r) // what is long is looked at line by line
+			return
 		}
-		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, most))
+		body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostBody))
 		var large *http.MaxBytesError
 		switch {
 		case errors.As(err, &large):
-			plainProblem(w, http.StatusRequestEntityTooLarge, "a request may bring at most this many bytes: "+text.Thousands(large.Limit))
+			plainProblem(w, http.StatusRequestEntityTooLarge, tooLarge(large.Limit))
 		case err != nil:
-			plainProblem(w, http.StatusRequestTimeout, "the body did not come in whole")
+			plainProblem(w, http.StatusRequestTimeout, brokenOff)
 		case !utf8.Valid(body) || bytes.IndexByte(body, 0) >= 0 || escapedNUL(body):
 			plainProblem(w, http.StatusUnprocessableEntity, "the body "+notText)
 		default:

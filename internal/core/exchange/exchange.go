@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 )
 
 // Record is one sample with the names of what it belongs to. At has
@@ -149,8 +150,18 @@ type LineError struct {
 func (e *LineError) Error() string { return fmt.Sprintf("line %d: %v", e.Line, e.Err) }
 func (e *LineError) Unwrap() error { return e.Err }
 
-// maxLine bounds a line.
-const maxLine = 1 << 20
+// maxLine bounds a line, and maxRow a row of a table, in bytes.
+const (
+	maxLine = 1 << 20
+	maxRow  = 1 << 18
+)
+
+// The times that samples can have: before there were computers' clocks there were none, and
+// what lies far ahead is a mistake.
+var (
+	firstTime = time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC)
+	lastTime  = time.Date(2200, 1, 1, 0, 0, 0, 0, time.UTC)
+)
 
 // Read gives all records of a text. It stops at the first line that is wrong,
 // or that f refuses, with a LineError.
@@ -182,13 +193,26 @@ func given(r Record, do func(Record) error) error {
 	switch {
 	case r.Device == "" || r.Kit == "" || r.Reading == "":
 		return errors.New("device, kit and reading are needed")
+	case !legible(r):
+		return errors.New("it is no text in UTF-8, or holds the character NUL")
 	case r.At.IsZero():
 		return errors.New("the time is missing")
+	case r.At.Before(firstTime) || !r.At.Before(lastTime):
+		return fmt.Errorf("the year %d is none that samples can be of", r.At.Year())
 	case math.IsNaN(r.Value) || math.IsInf(r.Value, 0):
 		return errors.New("the value is not a finite number")
 	}
 	r.At = r.At.UTC().Truncate(time.Millisecond)
 	return do(r)
+}
+
+// legible tells whether the texts of a record can be kept.
+func legible(r Record) bool {
+	all := r.Device + r.Part + r.Kit + r.Reading + r.Unit
+	if r.Text != nil {
+		all += *r.Text
+	}
+	return utf8.ValidString(all) && !strings.ContainsRune(all, 0)
 }
 
 func eachLine(from io.Reader, do func(string) error) error {
@@ -207,10 +231,33 @@ func eachLine(from io.Reader, do func(string) error) error {
 	return nil
 }
 
+// rationed is a text of which a certain part can be read.
+type rationed struct {
+	from io.Reader
+	left int
+}
+
+var errLongLine = fmt.Errorf("it is longer than %d bytes", maxRow)
+
+func (r *rationed) Read(p []byte) (int, error) {
+	if r.left <= 0 {
+		return 0, errLongLine
+	}
+	n, err := r.from.Read(p[:min(len(p), r.left)])
+	r.left -= n
+	return n, err
+}
+
+// readCSV reads each row from a ration of its own: a field with quotes around it, and a
+// head, could go on for ever.
 func readCSV(from io.Reader, do func(Record) error) error {
-	in := csv.NewReader(from)
+	ration := &rationed{from, maxRow}
+	in := csv.NewReader(ration)
 	in.ReuseRecord = true
 	head, err := in.Read()
+	if errors.Is(err, errLongLine) {
+		return &LineError{1, errLongLine}
+	}
 	if err != nil {
 		return &LineError{1, errors.New("a head is needed: " + strings.Join(columns, ","))}
 	}
@@ -223,10 +270,14 @@ func readCSV(from io.Reader, do func(Record) error) error {
 			return &LineError{1, fmt.Errorf("the head has no column %q", name)}
 		}
 	}
-	for {
+	for n := 2; ; n++ {
+		ration.left = maxRow
 		row, err := in.Read()
 		if errors.Is(err, io.EOF) {
 			return nil
+		}
+		if errors.Is(err, errLongLine) {
+			return &LineError{n, errLongLine}
 		}
 		if err != nil {
 			var wrong *csv.ParseError

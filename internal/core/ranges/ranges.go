@@ -4,6 +4,7 @@ package ranges
 
 import (
 	"fmt"
+	"math"
 	"math/big"
 	"net/netip"
 	"strings"
@@ -102,14 +103,19 @@ func (s Set) size() *big.Int {
 	return total
 }
 
-// Len returns the number of addresses.
-func (s Set) Len() int64 { return s.size().Int64() }
+// Len returns the number of addresses; the largest number there is for any more.
+func (s Set) Len() int64 {
+	if n := s.size(); n.IsInt64() {
+		return n.Int64()
+	}
+	return math.MaxInt64
+}
 
 // Contains tells whether an address is in the set.
 func (s Set) Contains(a netip.Addr) bool { return s.set != nil && s.set.Contains(a) }
 
 // Within tells whether all addresses of a set are in another.
-func (s Set) Within(other Set) bool { return s.Without(other).Len() == 0 }
+func (s Set) Within(other Set) bool { return len(s.Without(other).Ranges()) == 0 }
 
 // Loopback tells that every address is one of this machine alone.
 func (s Set) Loopback() bool {

@@ -1,6 +1,7 @@
 package ranges
 
 import (
+	"math"
 	"net/netip"
 	"strings"
 	"testing"
@@ -67,6 +68,19 @@ func TestEachAndWithout(t *testing.T) {
 	assert.Equal(t, int64(6), set.Without(except).Len(), "8 + 2 − 4")
 	assert.True(t, set.Contains(netip.MustParseAddr("198.51.101.0")))
 	assert.False(t, set.Contains(netip.MustParseAddr("198.51.101.1")))
+}
+
+// A network of IPv6 holds more addresses than can be counted here.
+func TestLargeSetsAreNotTakenForEmptyOnes(t *testing.T) {
+	for _, text := range []string{"2001:db8::/64", "2001:db8::/32", "::/0"} {
+		large, err := Read(text)
+		require.NoError(t, err)
+		one, err := Read("192.0.2.1")
+		require.NoError(t, err)
+		assert.False(t, large.Within(one), text)
+		assert.True(t, large.Within(large), text)
+		assert.Equal(t, int64(math.MaxInt64), large.Len(), text)
+	}
 }
 
 func TestLoopbackIsAllOrNothing(t *testing.T) {

@@ -149,8 +149,8 @@ func TestImportsNameWhatTheyDoNotKnow(t *testing.T) {
 
 		head + "log-1,,h,temperature,2026-11-01T00:00:00Z,1\n": `line 2: "log-1" has no reading temperature of the kit h`,
 		head + "log-1,/tmp,h,used,2026-11-01T00:00:00Z,1\n":    `for the part "/tmp"`,
-		head + "log-1,,h,cpu,2926-11-01T00:00:00Z,1\n": "line 2: the time " +
-			"2926-11-01T00:00:00Z is in the future",
+		head + "log-1,,h,cpu,2126-11-01T00:00:00Z,1\n": "line 2: the time " +
+			"2126-11-01T00:00:00Z is in the future",
 	} {
 		_, err := svc.Import(t.Context(), testkit.Anyone, exchange.CSV, strings.NewReader(text))
 		assert.ErrorContains(t, err, want)

@@ -87,11 +87,11 @@ func walk(url, token, network, port string) error {
 
 // site makes an organisation and a site in it.
 func (w walker) site() (int64, error) {
-	root, err := w.MakePlaceWithResponse(w.ctx, PlaceDraft{Name: "Kittiwake Line", Kind: PlaceDraftKindOrganisation})
+	root, err := w.MakePlaceWithResponse(w.ctx, nil, PlaceDraft{Name: "Kittiwake Line", Kind: PlaceDraftKindOrganisation})
 	if err := problem("an organisation", err, 201, root.HTTPResponse, root.Body); err != nil {
 		return 0, err
 	}
-	site, err := w.MakePlaceWithResponse(w.ctx, PlaceDraft{Name: "Sandhaven", Kind: PlaceDraftKindSite, ParentId: &root.JSON201.Id})
+	site, err := w.MakePlaceWithResponse(w.ctx, nil, PlaceDraft{Name: "Sandhaven", Kind: PlaceDraftKindSite, ParentId: &root.JSON201.Id})
 	if err := problem("a site", err, 201, site.HTTPResponse, site.Body); err != nil {
 		return 0, err
 	}
@@ -101,12 +101,14 @@ func (w walker) site() (int64, error) {
 // adopted sweeps a network and adopts the router that is found, with a kit that fits.
 func (w walker) adopted(site int64, network string, port int64) (int64, error) {
 	community := "c"
-	made, err := w.MakeSweepWithResponse(w.ctx, SweepDraft{Name: "pier", Ranges: network + "/26", Port: port, Community: &community})
+	key := "the-pier"
+	draft := SweepDraft{Name: "pier", Ranges: network + "/26", Port: port, Community: &community}
+	made, err := w.MakeSweepWithResponse(w.ctx, &MakeSweepParams{IdempotencyKey: &key}, draft)
 	if err := problem("a sweep", err, 201, made.HTTPResponse, made.Body); err != nil {
 		return 0, err
 	}
 	sweep := made.JSON201.Id
-	started, err := w.StartSweepWithResponse(w.ctx, sweep)
+	started, err := w.StartSweepWithResponse(w.ctx, sweep, nil)
 	if err := problem("its start", err, 200, started.HTTPResponse, started.Body); err != nil {
 		return 0, err
 	}
@@ -135,7 +137,7 @@ func (w walker) adopted(site int64, network string, port int64) (int64, error) {
 	if len(kits.JSON200.Items) == 0 {
 		return 0, fmt.Errorf("there should be kits")
 	}
-	adopted, err := w.AdoptSweepWithResponse(w.ctx, sweep, Adoption{
+	adopted, err := w.AdoptSweepWithResponse(w.ctx, sweep, nil, Adoption{
 		FindIds: []int64{finds.JSON200.Items[0].Id},
 		PlaceId: &site,
 		Kits:    []string{"reachability", "interfaces"},
@@ -149,7 +151,7 @@ func (w walker) adopted(site int64, network string, port int64) (int64, error) {
 // collected waits for the first value of every reading of a device.
 func (w walker) collected(device int64) error {
 	return until("a value of each reading", func() (bool, error) {
-		if _, err := w.CollectDeviceWithResponse(w.ctx, device); err != nil {
+		if _, err := w.CollectDeviceWithResponse(w.ctx, device, nil); err != nil {
 			return false, err
 		}
 		readings, err := w.ListDeviceReadingsWithResponse(w.ctx, device, nil)
@@ -190,7 +192,7 @@ func (w walker) incident(device int64) error {
 	}
 	var id int64
 	err := until("an incident", func() (bool, error) {
-		if _, err := w.CollectDeviceWithResponse(w.ctx, device); err != nil {
+		if _, err := w.CollectDeviceWithResponse(w.ctx, device, nil); err != nil {
 			return false, err
 		}
 		open := ListIncidentsParamsStateOpen
@@ -204,7 +206,7 @@ func (w walker) incident(device int64) error {
 	if err != nil {
 		return err
 	}
-	taken, err := w.AcknowledgeIncidentWithResponse(w.ctx, id)
+	taken, err := w.AcknowledgeIncidentWithResponse(w.ctx, id, nil)
 	if err := problem("taking it on", err, 200, taken.HTTPResponse, taken.Body); err != nil {
 		return err
 	}
