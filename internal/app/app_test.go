@@ -496,7 +496,7 @@ func TestSpoiltDeskAndMail(t *testing.T) {
 		domain.Channel{
 			Name:     "mail",
 			Kind:     "mail",
-			Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example"},
+			Settings: map[string]string{"host": host, "port": fmt.Sprint(port), "from": "owl@kittiwake.example", "encryption": "none"},
 		},
 		nil,
 	)

@@ -364,7 +364,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "respond.AddChannel", whole: true, ask: func(c C, w A) (any, error) { return r.Respond.AddChannel(c, w, "mail") }},
 		{name: "respond.Channel", whole: true, ask: func(c C, w A) (any, error) { return done(third(r.Respond.Channel(c, w, 1))) }},
 		{name: "respond.SaveChannel", whole: true, ask: func(c C, w A) (any, error) {
-			values := map[string]string{"host": "127.0.0.1", "port": "25", "from": "owl@kittiwake.example", "tls": "no"}
+			values := map[string]string{"host": "127.0.0.1", "port": "25", "from": "owl@kittiwake.example", "encryption": "none"}
 			return done(r.Respond.SaveChannel(c, w, 1, 0, values))
 		}},
 		{name: "respond.TryChannel", whole: true, ask: func(c C, w A) (any, error) { return r.Respond.TryChannel(c, w, 1, "x") }},

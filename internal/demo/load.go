@@ -55,7 +55,12 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 
 func (w *World) responses(ctx context.Context) error {
 	mail, err := w.Store.Channels.Save(ctx, domain.Channel{Name: "Mail of Kittiwake Line", Kind: "mail",
-		Settings: map[string]string{"host": w.MailHost, "port": fmt.Sprint(w.MailPort), "from": "owl@kittiwake.example", "tls": "no"}}, nil)
+		Settings: map[string]string{
+			"host":       w.MailHost,
+			"port":       fmt.Sprint(w.MailPort),
+			"from":       "owl@kittiwake.example",
+			"encryption": "none",
+		}}, nil)
 	if err != nil {
 		return err
 	}

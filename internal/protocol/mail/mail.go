@@ -3,11 +3,15 @@ package mail
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"net"
 	"net/textproto"
+	"strings"
 	"time"
+	"unicode"
 
 	gomail "github.com/wneessen/go-mail"
 	"github.com/wneessen/go-mail/smtp"
@@ -23,8 +27,21 @@ type Server struct {
 	From     string
 	User     string
 	Password domain.Secret
-	TLS      bool // demand STARTTLS
+	// Encryption is one of Encryptions; the empty one is StartTLS.
+	Encryption string
+	// Roots are whose certificates are trusted; nil for those of the machine.
+	Roots *x509.CertPool
 }
+
+// How a connection is encrypted.
+const (
+	StartTLS = "STARTTLS" // demanded before anything is said (RFC 3207)
+	FromTLS  = "TLS"      // from its begin (RFC 8314, section 3)
+	NoTLS    = "none"
+)
+
+// Encryptions are all of them, the usual one first.
+func Encryptions() []string { return []string{StartTLS, FromTLS, NoTLS} }
 
 // Message is one e-mail.
 type Message struct {
@@ -46,16 +63,46 @@ const (
 	quitLimit    = 2 * time.Second
 )
 
-// dialer returns a way to connect whose connections end with the context:
-// the library looks at it only while it dials.
-func dialer(until context.Context) gomail.DialContextFunc {
-	return func(ctx context.Context, network, address string) (net.Conn, error) {
-		conn, err := (&net.Dialer{}).DialContext(ctx, network, address)
-		if err == nil {
-			context.AfterFunc(until, func() { _ = conn.Close() })
-		}
-		return conn, err
+// mostSaid is how much a server may say while it takes one message, in bytes.
+const mostSaid = 1 << 18
+
+var errTalkative = fmt.Errorf("the mail server says more than %d bytes", mostSaid)
+
+// rationed is a connection on which the peer may say so much.
+type rationed struct {
+	net.Conn
+	left int
+}
+
+func (c *rationed) Read(p []byte) (int, error) {
+	if c.left <= 0 {
+		return 0, errTalkative
 	}
+	n, err := c.Conn.Read(p[:min(len(p), c.left)])
+	c.left -= n
+	return n, err
+}
+
+// dial returns a way to connect whose connections end with the context: the library looks
+// at it only while it dials.
+func (s Server) dial(until context.Context) gomail.DialContextFunc {
+	return func(ctx context.Context, network, address string) (net.Conn, error) {
+		plain, err := (&net.Dialer{}).DialContext(ctx, network, address)
+		if err != nil {
+			return nil, err
+		}
+		context.AfterFunc(until, func() { _ = plain.Close() })
+		conn := &rationed{plain, mostSaid}
+		if s.Encryption == FromTLS {
+			return tls.Client(conn, s.secure()), nil
+		}
+		return conn, nil
+	}
+}
+
+// secure is what is demanded of an encrypted connection.
+func (s Server) secure() *tls.Config {
+	return &tls.Config{ServerName: s.Host, RootCAs: s.Roots, MinVersion: tls.VersionTLS12}
 }
 
 // Send hands a message over. permanent tells that trying again is useless. It is
@@ -74,16 +121,17 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	msg.SetMessageIDWithValue(m.ID)
 	msg.SetDate()
 	msg.SetBodyString(gomail.TypeTextPlain, m.Body)
-	policy := gomail.NoTLS
-	if s.TLS {
-		policy = gomail.TLSMandatory
+	policy := gomail.TLSMandatory
+	if s.Encryption == NoTLS || s.Encryption == FromTLS {
+		policy = gomail.NoTLS
 	}
 	opts := []gomail.Option{
 		gomail.WithPort(s.Port),
 		gomail.WithTimeout(connectLimit),
 		gomail.WithTLSPolicy(policy),
 		gomail.WithHELO("tireless-owl.local"),
-		gomail.WithDialContextFunc(dialer(ctx)),
+		gomail.WithTLSConfig(s.secure()),
+		gomail.WithDialContextFunc(s.dial(ctx)),
 	}
 	if s.User != "" {
 		opts = append(
@@ -100,16 +148,38 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	start := time.Now()
 	conn, err := client.DialToSMTPClientWithContext(ctx)
 	if err != nil {
-		return "", false, err
+		return "", false, brief(err)
 	}
 	defer conn.Close()
 	if err := transact(conn, msg, s.From, m.To); err != nil {
 		var answer *textproto.Error
-		return "", errors.As(err, &answer) && answer.Code >= 500, err
+		return "", errors.As(err, &answer) && answer.Code >= 500, brief(err)
 	}
 	_ = conn.UpdateDeadline(quitLimit)
 	_ = conn.Quit() // politeness: it has taken the message
 	return "accepted by the mail server in " + units.Format(time.Since(start).Seconds(), "s"), false, nil
+}
+
+// mostTold is how much of what a server says is told, in characters.
+const mostTold = 300
+
+var errUnencrypted = errors.New("the mail server offers no encryption by STARTTLS: nothing was sent; choose TLS, or none")
+
+// brief is an error whose text is kept and shown: a server may say anything in it.
+func brief(err error) error {
+	if strings.Contains(err.Error(), "does not support STARTTLS") { // the library has no other sign of it
+		return errUnencrypted
+	}
+	said := strings.Map(func(r rune) rune {
+		if unicode.IsPrint(r) {
+			return r
+		}
+		return ' '
+	}, err.Error())
+	if runes := []rune(said); len(runes) > mostTold {
+		said = string(runes[:mostTold]) + "…"
+	}
+	return errors.New(said)
 }
 
 // transact is one mail transaction (RFC 5321, 3.3). Its error is nil when the

@@ -2,9 +2,12 @@ package mail
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"io"
 	"net"
+	"net/http/httptest"
 	"net/textproto"
 	"strings"
 	"sync"
@@ -78,7 +81,12 @@ func (p *peer) listen(t *testing.T) Server {
 	srv.Domain, srv.AllowInsecureAuth = "mail.kittiwake.example", true
 	go func() { _ = srv.Serve(l) }()
 	t.Cleanup(func() { _ = srv.Close() })
-	return Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}
+	return here(l.Addr().(*net.TCPAddr).Port)
+}
+
+// here is a server of this machine.
+func here(port int) Server {
+	return Server{Host: "127.0.0.1", Port: port, From: "owl@kittiwake.example", Encryption: NoTLS}
 }
 
 func message() Message {
@@ -149,9 +157,9 @@ func TestUserAndPassword(t *testing.T) {
 func TestTLSIsDemanded(t *testing.T) {
 	p := &peer{}
 	s := p.listen(t)
-	s.TLS = true
+	s.Encryption = ""
 	_, permanent, err := s.Send(t.Context(), message())
-	assert.Error(t, err, "the server offers none")
+	assert.ErrorContains(t, err, "offers no encryption")
 	assert.False(t, permanent, "somebody may still set it up")
 	assert.Empty(t, p.mails)
 }
@@ -161,7 +169,7 @@ func TestNobodyListens(t *testing.T) {
 	require.NoError(t, err)
 	port := l.Addr().(*net.TCPAddr).Port
 	l.Close()
-	_, permanent, err := Server{Host: "127.0.0.1", Port: port, From: "owl@kittiwake.example"}.Send(t.Context(), message())
+	_, permanent, err := here(port).Send(t.Context(), message())
 	require.Error(t, err)
 	assert.False(t, permanent)
 	assert.True(t, strings.Contains(err.Error(), "refused"), err.Error())
@@ -181,7 +189,7 @@ func TestASilentServerIsLeft(t *testing.T) {
 	}()
 	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
 	defer cancel()
-	_, permanent, err := Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}.Send(ctx, message())
+	_, permanent, err := here(l.Addr().(*net.TCPAddr).Port).Send(ctx, message())
 	assert.Error(t, err)
 	assert.False(t, permanent)
 }
@@ -202,7 +210,7 @@ func scripted(t *testing.T, after func(conn net.Conn)) (Server, *atomic.Int64) {
 			go converse(conn, taken, after)
 		}
 	}()
-	return Server{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, From: "owl@kittiwake.example"}, taken
+	return here(l.Addr().(*net.TCPAddr).Port), taken
 }
 
 func converse(conn net.Conn, taken *atomic.Int64, after func(net.Conn)) {
@@ -253,5 +261,61 @@ func TestOnlyTheAnswerToTheMessageDecides(t *testing.T) {
 	s, _ = scripted(t, func(net.Conn) {})
 	_, permanent, err = s.Send(t.Context(), message())
 	assert.Error(t, err, "without an answer nobody knows")
+	assert.False(t, permanent)
+}
+
+// certified is a certificate of 127.0.0.1 and who trusts it.
+func certified(t *testing.T) (*tls.Config, *x509.CertPool) {
+	t.Helper()
+	web := httptest.NewTLSServer(nil) // it has one of its own
+	t.Cleanup(web.Close)
+	roots := x509.NewCertPool()
+	roots.AddCert(web.Certificate())
+	return &tls.Config{Certificates: web.TLS.Certificates}, roots
+}
+
+// Encrypted, a message goes to a server whose certificate is trusted, and to no other.
+func TestCertificatesAreChecked(t *testing.T) {
+	config, roots := certified(t)
+	for _, how := range []string{StartTLS, FromTLS} {
+		p := &peer{}
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		srv := smtp.NewServer(p)
+		srv.Domain, srv.TLSConfig = "mail.kittiwake.example", config
+		at := l.Addr().(*net.TCPAddr).Port
+		if how == FromTLS {
+			l = tls.NewListener(l, config)
+		}
+		go func() { _ = srv.Serve(l) }()
+		t.Cleanup(func() { _ = srv.Close() })
+		s := Server{Host: "127.0.0.1", Port: at, From: "owl@kittiwake.example", Encryption: how, User: "owl", Password: "harbour"}
+		_, permanent, err := s.Send(t.Context(), message())
+		assert.ErrorContains(t, err, "certificate", how)
+		assert.False(t, permanent, how)
+		assert.Empty(t, p.users, "%s: the password did not leave", how)
+		s.Roots = roots
+		_, _, err = s.Send(t.Context(), message())
+		require.NoError(t, err, how)
+		assert.Len(t, p.mails, 1, how)
+		assert.Equal(t, []string{"owl"}, p.users, how)
+		s.Host = "localhost" // of which the certificate does not tell
+		_, _, err = s.Send(t.Context(), message())
+		assert.ErrorContains(t, err, "certificate", how)
+	}
+}
+
+// A server that never ends its answer is left.
+func TestATalkativeServerIsLeft(t *testing.T) {
+	s, _ := scripted(t, func(conn net.Conn) {
+		for line := []byte(strings.Repeat("x", 4096)); ; {
+			if _, err := conn.Write(line); err != nil {
+				return
+			}
+		}
+	})
+	_, permanent, err := s.Send(t.Context(), message())
+	require.Error(t, err)
+	assert.Less(t, len(err.Error()), 400, "what it says is told in brief")
 	assert.False(t, permanent)
 }

@@ -47,7 +47,7 @@ func TestTheUsualPlanTellsNobodyUntilSomebodyIsNamed(t *testing.T) {
 	assert.ErrorIs(t, svc.SetAudience(ctx, testkit.Anyone, id, audience), domain.ErrChanged, "somebody was faster")
 	audience.Version = tagged[0].Version
 	require.NoError(t, svc.SetAudience(ctx, testkit.Anyone, id, audience))
-	values := map[string]string{"host": "127.0.0.1", "port": "25", "from": "owl@kittiwake.example", "tls": "no"}
+	values := map[string]string{"host": "127.0.0.1", "port": "25", "from": "owl@kittiwake.example", "encryption": "none"}
 	require.NoError(t, svc.SaveChannel(ctx, testkit.Anyone, mail.ID, mail.Version, values))
 	assert.ErrorIs(t, svc.SaveChannel(ctx, testkit.Anyone, mail.ID, mail.Version, values), domain.ErrChanged)
 	audience.Version = 0

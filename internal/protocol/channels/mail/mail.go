@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	netmail "net/mail"
 	"strconv"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/channel"
@@ -29,11 +30,12 @@ var Kind = channels.Kind{
 			{Name: "user", Label: "User, where it asks for one", Kind: field.Text},
 			{Name: "password", Label: "Password", Kind: field.Secret},
 			{
-				Name:        "tls",
-				Label:       "Demand encryption (STARTTLS)",
+				Name:        "encryption",
+				Label:       "Encryption",
 				Kind:        field.Choice,
-				Choices:     []string{"no", "yes"},
-				Default:     "no",
+				Choices:     mail.Encryptions(),
+				Default:     mail.StartTLS,
+				Help:        "STARTTLS (RFC 3207) is demanded, TLS (RFC 8314) begins at once; either way the certificate is checked",
 				Destination: true,
 			},
 		},
@@ -50,16 +52,24 @@ func destination(f field.Field) field.Field {
 }
 
 func address(value string) string {
-	if _, err := netmail.ParseAddress(value); err != nil {
+	a, err := netmail.ParseAddress(value)
+	if err != nil || !plain(a.Address) {
 		return "Must be a mail address such as owl@kittiwake.example."
 	}
 	return ""
 }
 
+// plain tells whether what stands before the @ does without quotes: what needs them
+// (RFC 5321, 4.1.2) few servers take.
+func plain(address string) bool {
+	local := address[:strings.LastIndexByte(address, '@')]
+	return local != "" && !strings.ContainsAny(local, "\" \t<>()[]:;@\\,")
+}
+
 func server(at channel.Opened) mail.Server {
 	port, _ := strconv.Atoi(at.Settings["port"])
 	return mail.Server{Host: at.Settings["host"], Port: port, From: at.Settings["from"], User: at.Settings["user"],
-		Password: at.Secrets["password"], TLS: at.Settings["tls"] == "yes"}
+		Password: at.Secrets["password"], Encryption: at.Settings["encryption"]}
 }
 
 func send(ctx context.Context, at channel.Opened, m channel.Message) (channel.Receipt, error) {
