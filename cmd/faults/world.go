@@ -105,6 +105,7 @@ func (w *world) command(args ...string) *exec.Cmd {
 		"OWL_DEMO_BASE="+base,
 		"OWL_DEMO_PORT="+simPort,
 		"OWL_CLOCK_FILE="+w.path("clock"),
+		"OWL_ALLOW_ADDRESSES=127.0.0.0/8",
 	)
 	cmd.Stdout, cmd.Stderr = w.log, w.log
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}

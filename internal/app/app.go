@@ -21,6 +21,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/localpg"
+	"tirelessowl/internal/protocol/dial"
 	"tirelessowl/internal/protocol/oidc"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
@@ -144,7 +145,12 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if a.client, err = snmp.NewClient(); err != nil {
 		return nil, err
 	}
-	all, tell := waysOf(a.client), channelsOf(c)
+	guard, err := guardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	by := dial.Through(guard)
+	all, tell := waysOf(a.client), channelsOf(c, by)
 	a.Desk = act.NewDesk(s, a.hub.Publish, log)
 	sheets := act.NewSheets(s)
 	reload := func(ctx context.Context, id domain.ID) error { return a.Engine.Reload(ctx, id) }
@@ -158,6 +164,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		Ways:       all.Described(),
 		Rules:      kinds.All,
 		Asker:      all,
+		Guard:      guard,
 	})
 	if err != nil {
 		return nil, err
@@ -168,7 +175,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		Sheets: sheets,
 		Now:    time.Now,
 		URL:    c.URL,
-		Asker:  oidc.New(time.Now),
+		Asker:  oidc.New(time.Now, by),
 		Log:    log,
 	})
 	a.Once = once.New(s, time.Now)

@@ -99,6 +99,7 @@ func build(t *testing.T) running {
 	l.Close()
 	s := testkit.OpenStore(t, testkit.URL(t))
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
+	c.Allow = []netip.Prefix{loopback}
 	a, err := New(c, s, demo.Vendors(), slog.New(slog.NewTextHandler(t.Output(), nil)))
 	require.NoError(t, err)
 	key := keyOf(t, a, "test", domain.AccessAdminister)

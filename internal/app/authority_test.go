@@ -637,6 +637,7 @@ var inside = []string{
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
 	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
+	"find.Checked",
 	"judge.Form",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",
 	"run.Simulates",

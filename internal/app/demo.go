@@ -162,6 +162,7 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 
 // RunDemo is the whole of "owl demo": it returns when the context ends.
 func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(origin time.Time) []string, log *slog.Logger) error {
+	c.Allow = append(c.Allow, loopback)
 	start := time.Now()
 	progress := func(text string) { fmt.Printf("%5.1f s  %s\n", time.Since(start).Seconds(), text) }
 	progress("starting the database")

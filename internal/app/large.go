@@ -29,6 +29,7 @@ const largeBatch = 8
 // RunLargeDemo is the whole of "owl demo-large": many equal devices with a long
 // past. fleet are the arguments that make this program serve their agents.
 func RunLargeDemo(ctx context.Context, c config.Config, size LargeSize, world demo.Large, fleet []string, log *slog.Logger) error {
+	c.Allow = append(c.Allow, loopback)
 	start := time.Now()
 	progress := func(format string, args ...any) {
 		fmt.Printf("%5.1f s  %s\n", time.Since(start).Seconds(), fmt.Sprintf(format, args...))

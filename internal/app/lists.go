@@ -8,6 +8,7 @@ import (
 	"tirelessowl/internal/protocol/channels/desk"
 	"tirelessowl/internal/protocol/channels/file"
 	"tirelessowl/internal/protocol/channels/mail"
+	"tirelessowl/internal/protocol/dial"
 	snmpclient "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
 	"tirelessowl/internal/protocol/ways/snmp"
@@ -23,10 +24,10 @@ func waysOf(client *snmpclient.Client) ways.List {
 }
 
 // channelsOf lists the kinds of channels: one line each.
-func channelsOf(c config.Config) channels.List {
+func channelsOf(c config.Config, by dial.Func) channels.List {
 	return channels.List{
-		mail.Kind,
-		desk.Kind,
+		mail.Kind(by),
+		desk.Kind(by),
 		file.Kind(filepath.Join(c.DataDir, "messages")),
 	}
 }

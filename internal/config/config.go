@@ -25,6 +25,9 @@ type Config struct {
 	KeepDays    int        `env:"OWL_KEEP_DAYS" default:"90" placeholder:"N" help:"Days that single samples are kept (${default})."`
 	// Proxies are those whose word is taken for where a request came from.
 	Proxies []netip.Prefix `name:"trusted-proxies" env:"OWL_TRUSTED_PROXIES" placeholder:"NET,…" help:"Networks of proxies before it."`
+	// Allow are addresses that are talked to although they are of this machine, link-local or
+	// multicast.
+	Allow []netip.Prefix `name:"allow-addresses" env:"OWL_ALLOW_ADDRESSES" placeholder:"NET,…" help:"Own or link-local ones to ask."`
 	// ClockFile holds by how many seconds the wall clock is off, for rehearsals.
 	ClockFile string `env:"OWL_CLOCK_FILE" hidden:""`
 	LogLevel  string `env:"OWL_LOG_LEVEL" default:"info" enum:"debug,info,warn,error" placeholder:"LEVEL" help:"${enum} (${default})."`

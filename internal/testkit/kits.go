@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/guard"
+	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/ways"
@@ -25,6 +27,8 @@ var Ways = ways.List{snmp.Way(nil), tcp.Way}
 // Kits knows the shipped kits; nothing is stored of them before Load.
 func Kits(t testing.TB, s *store.Store) *collect.Service {
 	t.Helper()
+	loopback, err := ranges.Read("127.0.0.0/8")
+	require.NoError(t, err)
 	svc, err := collect.New(collect.Wiring{
 		Store:      s,
 		Desk:       Desk(s),
@@ -34,6 +38,7 @@ func Kits(t testing.TB, s *store.Store) *collect.Service {
 		Ways:       Ways.Described(),
 		Rules:      kinds.All,
 		Asker:      Ways,
+		Guard:      guard.New(loopback, ranges.Set{}),
 	})
 	require.NoError(t, err)
 	return svc

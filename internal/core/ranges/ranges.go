@@ -64,6 +64,9 @@ func parseOne(piece string) (netipx.IPRange, error) {
 		if err != nil {
 			return netipx.IPRange{}, &Error{piece, "not a network such as 192.0.2.0/24"}
 		}
+		if p.Addr().Is4In6() {
+			return netipx.IPRange{}, &Error{piece, "write it as a network of IPv4"}
+		}
 		return netipx.RangeOfPrefix(p), nil
 	}
 	first, last, isPair := strings.Cut(piece, "-")
@@ -71,10 +74,12 @@ func parseOne(piece string) (netipx.IPRange, error) {
 	if err != nil || a.Zone() != "" {
 		return netipx.IPRange{}, &Error{piece, "not an address; write 192.0.2.7, 192.0.2.1-192.0.2.9 or 192.0.2.0/24"}
 	}
+	a = a.Unmap() // ::ffff:192.0.2.1 is 192.0.2.1
 	if !isPair {
 		return netipx.IPRangeFrom(a, a), nil
 	}
 	b, err := netip.ParseAddr(last)
+	b = b.Unmap()
 	switch {
 	case err != nil || b.Zone() != "":
 		return netipx.IPRange{}, &Error{piece, "the end of the range is not an address"}
@@ -125,6 +130,22 @@ func (s Set) Loopback() bool {
 		}
 	}
 	return len(s.Ranges()) > 0
+}
+
+// First returns the first address that is in another set, too; ok is false where none is.
+func (s Set) First(other Set) (a netip.Addr, ok bool) {
+	var b netipx.IPSetBuilder
+	for _, r := range s.Ranges() {
+		b.AddRange(r)
+	}
+	if other.set == nil {
+		return a, false
+	}
+	b.Intersect(other.set)
+	if both := built(&b).Ranges(); len(both) > 0 {
+		return both[0].From(), true
+	}
+	return a, false
 }
 
 // Without returns the set that remains when the addresses of another are left out.

@@ -40,6 +40,7 @@ func TestParseRefuses(t *testing.T) {
 		"0.0.0.0/7":                    "more than one sweep",
 		"2001:db8::/32":                "more than one sweep",
 		"fe80::1%eth0":                 "not an address",
+		"::ffff:192.0.2.0/120":         "network of IPv4",
 		"boathouse.example":            "not an address",
 		"127.0.0.0/8, 198.51.100.0/24": "more than one sweep",
 	} {

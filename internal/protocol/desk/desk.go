@@ -15,15 +15,18 @@ import (
 	"tirelessowl/internal/domain"
 )
 
-const (
-	timeout = 15 * time.Second
-	maxBody = 1 << 20
-)
+// Patience is how long a desk may take to answer.
+const Patience = 15 * time.Second
+
+// maxBody is the longest answer that is read, in bytes.
+const maxBody = 1 << 20
 
 // Desk is a connected ticket system.
 type Desk struct {
 	URL   string
 	Token domain.Secret
+	// HTTP is how it is asked. It must follow nobody anywhere: the token is for the desk.
+	HTTP *http.Client
 }
 
 // Ticket is what we write, and what comes back.
@@ -87,8 +90,6 @@ func (d Desk) Check(ctx context.Context) error {
 	return d.call(ctx, http.MethodGet, "/api/tickets?reference=none", "", nil, &found)
 }
 
-var client = &http.Client{Timeout: timeout}
-
 func (d Desk) call(ctx context.Context, method, path, key string, in, out any) error {
 	var body io.Reader
 	if in != nil {
@@ -107,7 +108,7 @@ func (d Desk) call(ctx context.Context, method, path, key string, in, out any) e
 	if key != "" {
 		req.Header.Set("Idempotency-Key", key)
 	}
-	res, err := client.Do(req)
+	res, err := d.HTTP.Do(req)
 	if err != nil {
 		return fmt.Errorf("the desk cannot be reached: %w", err)
 	}

@@ -2,10 +2,13 @@ package desk
 
 import (
 	"errors"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
+
+	"tirelessowl/internal/protocol/dial"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -20,7 +23,7 @@ func peer(t *testing.T, answer http.HandlerFunc) (Desk, *[]string) {
 		answer(w, r)
 	}))
 	t.Cleanup(server.Close)
-	return Desk{URL: server.URL + "/", Token: "harbour"}, &asked
+	return Desk{URL: server.URL + "/", Token: "harbour", HTTP: plain}, &asked
 }
 
 func says(status int, body string) http.HandlerFunc {
@@ -95,7 +98,7 @@ func TestNoNumberIsNoTicket(t *testing.T) {
 func TestUnreachableDesk(t *testing.T) {
 	server := httptest.NewServer(nil)
 	server.Close()
-	assert.ErrorContains(t, Desk{URL: server.URL}.Check(t.Context()), "cannot be reached")
+	assert.ErrorContains(t, Desk{URL: server.URL, HTTP: plain}.Check(t.Context()), "cannot be reached")
 }
 
 func TestNumbersAreEscaped(t *testing.T) {
@@ -103,4 +106,16 @@ func TestNumbersAreEscaped(t *testing.T) {
 	_, err := d.Note(t.Context(), "../admin", "k", "x")
 	require.NoError(t, err)
 	assert.Contains(t, (*asked)[0], "/api/tickets/..%2Fadmin/notes")
+}
+
+var plain = dial.Client((&net.Dialer{}).DialContext, Patience)
+
+// Where a desk sends us to, the token does not go.
+func TestADeskIsNotFollowed(t *testing.T) {
+	other := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { t.Error("it was followed") }))
+	defer other.Close()
+	server := httptest.NewServer(http.RedirectHandler(other.URL, http.StatusTemporaryRedirect))
+	defer server.Close()
+	err := Desk{URL: server.URL, Token: "harbour", HTTP: plain}.Check(t.Context())
+	assert.ErrorContains(t, err, "the desk answers 307")
 }

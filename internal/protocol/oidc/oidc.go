@@ -15,6 +15,7 @@ import (
 	"golang.org/x/oauth2"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/protocol/dial"
 )
 
 // patience is how long one request to the provider may take, maxAnswer how many bytes it
@@ -35,19 +36,12 @@ type Client struct {
 	name string // its issuer
 }
 
-// New returns a client; now is the present time, by which what is issued may have ended.
-func New(now func() time.Time) *Client {
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.ResponseHeaderTimeout = patience
-	return &Client{
-		http: &http.Client{
-			Transport: bounded{transport},
-			Timeout:   patience,
-			// What it says lies where it says that it is, and nowhere else.
-			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-		},
-		now: now,
-	}
+// New returns a client that connects by a given way; now is the present time, by which what
+// is issued may have ended.
+func New(now func() time.Time, by dial.Func) *Client {
+	c := dial.Client(by, patience)
+	c.Transport = bounded{c.Transport}
+	return &Client{http: c, now: now}
 }
 
 // bounded cuts answers that are too long.

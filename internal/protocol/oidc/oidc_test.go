@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -115,7 +116,7 @@ func (l *liar) signIn(ctx context.Context, c *Client, again bool, spoil func(url
 }
 
 func TestAPersonIsNamedByTheProvider(t *testing.T) {
-	l, c := newLiar(t), New(time.Now)
+	l, c := newLiar(t), New(time.Now, plain)
 	require.NoError(t, c.Check(t.Context(), l.provider()))
 	id, err := l.signIn(t.Context(), c, false, nil)
 	require.NoError(t, err)
@@ -151,14 +152,14 @@ func TestNoLieIsBelieved(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			l := newLiar(t)
 			lie(l)
-			_, err := l.signIn(t.Context(), New(time.Now), true, nil)
+			_, err := l.signIn(t.Context(), New(time.Now, plain), true, nil)
 			assert.ErrorIs(t, err, ErrLies)
 		})
 	}
 }
 
 func TestWhoComesBackMustHaveBeenSent(t *testing.T) {
-	l, c := newLiar(t), New(time.Now)
+	l, c := newLiar(t), New(time.Now, plain)
 	for name, spoil := range map[string]func(url.Values){
 		"another state": func(v url.Values) { v.Set("state", "x") },
 		"no state":      func(v url.Values) { v.Del("state") },
@@ -171,7 +172,7 @@ func TestWhoComesBackMustHaveBeenSent(t *testing.T) {
 	_, err := c.Finish(t.Context(), l.provider(), "", nil, url.Values{"state": {""}})
 	assert.Error(t, err, "nobody was sent")
 	now := time.Now()
-	late := New(func() time.Time { return now })
+	late := New(func() time.Time { return now }, plain)
 	_, kept, err := late.Begin(t.Context(), l.provider(), "http://owl.example/", false)
 	require.NoError(t, err)
 	now = now.Add(11 * time.Minute)
@@ -196,13 +197,13 @@ func TestAProviderThatIsGoneSlowOrEndlessIsGivenUp(t *testing.T) {
 	gone := httptest.NewServer(http.NotFoundHandler())
 	gone.Close()
 	for name, at := range map[string]string{"silent": silent.URL, "endless": endless.URL, "gone": gone.URL, "sends away": away.URL} {
-		c := New(time.Now)
+		c := New(time.Now, plain)
 		c.http.Timeout = 500 * time.Millisecond
 		err := c.Check(t.Context(), domain.Provider{Issuer: at})
 		assert.ErrorContains(t, err, "does not answer", name)
 	}
 	l.about = func(m map[string]any) { m["issuer"] = "http://other.example" }
-	assert.Error(t, New(time.Now).Check(t.Context(), l.provider()), "it says that it is another one")
+	assert.Error(t, New(time.Now, plain).Check(t.Context(), l.provider()), "it says that it is another one")
 }
 
 func TestWhatAProviderSaysOfItselfIsBelievedForMinutes(t *testing.T) {
@@ -210,7 +211,7 @@ func TestWhatAProviderSaysOfItselfIsBelievedForMinutes(t *testing.T) {
 	asked := 0
 	l.about = func(map[string]any) { asked++ }
 	now := time.Now()
-	c := New(func() time.Time { return now })
+	c := New(func() time.Time { return now }, plain)
 	for range 3 {
 		_, _, err := c.Begin(t.Context(), l.provider(), "http://owl.example/", false)
 		require.NoError(t, err)
@@ -232,7 +233,9 @@ func TestFailuresOfTheExchangeAreTold(t *testing.T) {
 		w.WriteHeader(http.StatusBadRequest)
 		answer(w, map[string]string{"error": "invalid_grant", "error_description": strings.Repeat("no ", 1000)})
 	}
-	_, err := l.signIn(t.Context(), New(time.Now), false, nil)
+	_, err := l.signIn(t.Context(), New(time.Now, plain), false, nil)
 	require.ErrorContains(t, err, "does not take the code")
 	assert.Less(t, len(err.Error()), 500)
 }
+
+var plain = (&net.Dialer{}).DialContext

@@ -13,6 +13,7 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/guard"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/way"
@@ -39,6 +40,8 @@ type Wiring struct {
 	Rules   rule.Kinds
 	// Asker tries what people set; nil where nothing can be tried.
 	Asker Asker
+	// Guard knows which addresses may be talked to.
+	Guard guard.Guard
 }
 
 // Service is the use cases of collecting.

@@ -151,6 +151,8 @@ func (s *Service) check(
 		var err error
 		if e.Address, err = netip.ParseAddr(d.Address); err != nil || e.Address.Zone() != "" {
 			errs["address"] = "Must be an address such as 192.0.2.1, or empty for the device's own."
+		} else if refusal := s.Guard.Refusal(e.Address); refusal != "" {
+			errs["address"] = fmt.Sprintf("%s %s.", e.Address, refusal)
 		}
 	}
 	if d.CredentialID != 0 {

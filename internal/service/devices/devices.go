@@ -168,6 +168,8 @@ func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x d
 	address, err := netip.ParseAddr(strings.TrimSpace(d.Address))
 	if err != nil || address.Zone() != "" {
 		errs["address"] = "Must be an address such as 192.0.2.1."
+	} else if refusal := s.kits.Guard.Refusal(address); refusal != "" && address != x.Address {
+		errs["address"] = fmt.Sprintf("%s %s.", address, refusal)
 	}
 	if err := errs.OrNil(); err != nil {
 		return domain.Device{}, err

@@ -253,3 +253,15 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, removed)
 }
+
+func TestADeviceIsNotSentToWhatIsNotForUs(t *testing.T) {
+	p := setup(t)
+	for _, address := range []string{"169.254.169.254", "224.0.0.1", "::1", "::ffff:169.254.0.1"} {
+		d := p.draft(t)
+		d.Address = address
+		_, err := p.Change(t.Context(), testkit.Anyone, p.sw.ID, d)
+		var fields domain.FieldErrors
+		require.ErrorAs(t, err, &fields, address)
+		assert.NotEmpty(t, fields["address"], address)
+	}
+}

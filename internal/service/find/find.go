@@ -114,7 +114,7 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	case set.Len() == 0:
 		errs["ranges"] = "Write at least one address, range or network."
 	}
-	except, err := ranges.Parse(d.Exclude)
+	except, err := ranges.Read(d.Exclude)
 	if err != nil {
 		errs["exclude"] = err.Error()
 	}
@@ -133,6 +133,20 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	total := set.Without(except).Len()
 	if len(errs) == 0 && total == 0 {
 		errs["exclude"] = "Nothing is left to try when these are left out."
+	}
+	return total, errs
+}
+
+// Checked is Check, with what may not be talked to.
+func (s *Service) Checked(d *Draft) (int64, domain.FieldErrors) {
+	total, errs := d.Check()
+	wanted, err := ranges.Parse(d.Ranges)
+	if err != nil || errs["exclude"] != "" {
+		return total, errs
+	}
+	except, _ := ranges.Read(d.Exclude) // it was checked
+	if a, refusal, ok := s.kits.Guard.RefusalOf(wanted.Without(except)); !ok {
+		errs["ranges"] = fmt.Sprintf("%s %s: leave it out, or allow it with OWL_ALLOW_ADDRESSES.", a, refusal)
 	}
 	return total, errs
 }
@@ -165,7 +179,7 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 		if err := w.At(d.PlaceID); err != nil {
 			return err
 		}
-		total, errs := d.Check()
+		total, errs := s.Checked(&d)
 		have, err := w.Credentials.All(ctx)
 		if err != nil {
 			return err

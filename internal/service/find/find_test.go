@@ -344,3 +344,27 @@ func TestAdopt(t *testing.T) {
 	assert.Error(t, w.Ignore(ctx, testkit.Anyone, again[0].SweepID, []domain.ID{fresh[0], 999}, true))
 	assert.Equal(t, domain.FindNew, verdict(), "all of them or none")
 }
+
+// What is of this machine, link-local or multicast is not swept, unless that is allowed, as
+// the loopback is here.
+func TestWhatIsNotForUsIsNotSwept(t *testing.T) {
+	w := setup(t)
+	for ranges, problem := range map[string]string{
+		"169.254.169.254":               "169.254.169.254 is link-local",
+		"192.0.2.1, 224.0.0.0/30":       "224.0.0.0 is multicast",
+		"0.0.0.0-0.0.0.9":               "0.0.0.0 is no address of a device",
+		"::1":                           "::1 is this machine itself",
+		"192.0.2.1, ::ffff:169.254.0.1": "169.254.0.1 is link-local",
+	} {
+		_, err := w.Create(t.Context(), testkit.Anyone, draft(ranges))
+		var fields domain.FieldErrors
+		require.ErrorAs(t, err, &fields, ranges)
+		assert.Contains(t, fields["ranges"], problem, ranges)
+	}
+	d := draft("223.255.255.254-224.0.0.1")
+	d.Exclude = "224.0.0.0/4"
+	_, err := w.Create(t.Context(), testkit.Anyone, d)
+	require.NoError(t, err, "what is left out is not swept")
+	_, err = w.Create(t.Context(), testkit.Anyone, draft("127.9.9.9"))
+	require.NoError(t, err)
+}

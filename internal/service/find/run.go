@@ -161,7 +161,7 @@ func (w *sweep) last(ctx context.Context) {
 // targets are the addresses that a sweep tries.
 func targets(w domain.Sweep, spared ranges.Set) ranges.Set {
 	set, _ := ranges.Parse(w.Ranges)
-	except, _ := ranges.Parse(w.Exclude)
+	except, _ := ranges.Read(w.Exclude)
 	return set.Without(except).Without(spared)
 }
 

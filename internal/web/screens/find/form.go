@@ -162,7 +162,7 @@ func (s Screen) size(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	total, errs := v.Draft.Check()
+	total, errs := s.Find.Checked(&v.Draft)
 	if errs["ranges"] != "" || errs["exclude"] != "" {
 		if strings.TrimSpace(v.Draft.Ranges) != "" {
 			v.Size = errs["ranges"] + errs["exclude"]

@@ -1,0 +1,67 @@
+// Package dial connects to what may be talked to.
+package dial
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"syscall"
+	"time"
+
+	"tirelessowl/internal/core/guard"
+)
+
+// Func opens a connection.
+type Func func(ctx context.Context, network, address string) (net.Conn, error)
+
+// connectLimit bounds the making of a connection.
+const connectLimit = 20 * time.Second
+
+// Through returns a way to connect that asks a guard about each address that a name stands
+// for, at the moment at which it is connected to: a name may stand for another one than when
+// it was looked at.
+func Through(g guard.Guard) Func {
+	d := net.Dialer{
+		Timeout: connectLimit,
+		Control: func(_, address string, _ syscall.RawConn) error {
+			at, err := netip.ParseAddrPort(address)
+			if err != nil {
+				return fmt.Errorf("%s: %w", address, err)
+			}
+			if refusal := g.Refusal(at.Addr()); refusal != "" {
+				return &Refused{at.Addr(), refusal}
+			}
+			return nil
+		},
+	}
+	return d.DialContext
+}
+
+// Refused is a connection that may not be.
+type Refused struct {
+	Addr   netip.Addr
+	Reason string
+}
+
+func (e *Refused) Error() string {
+	return fmt.Sprintf("%s %s, and is not talked to unless OWL_ALLOW_ADDRESSES names it", e.Addr, e.Reason)
+}
+
+// Client returns an HTTP client over a way to connect. It follows nobody anywhere: where it
+// is sent to, what it brings was not meant for.
+func Client(by Func, patience time.Duration) *http.Client {
+	return &http.Client{
+		Transport: &http.Transport{
+			DialContext:           by,
+			ForceAttemptHTTP2:     true,
+			MaxIdleConns:          20,
+			IdleConnTimeout:       time.Minute,
+			TLSHandshakeTimeout:   connectLimit,
+			ResponseHeaderTimeout: patience,
+		},
+		Timeout:       patience,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
+}
