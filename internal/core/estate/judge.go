@@ -7,6 +7,7 @@ import (
 
 	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/dependency"
+	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -144,8 +145,11 @@ func Title(r rule.Rule, d Device, s Series) string {
 		title = r.Name + ": {part} {device}"
 	}
 	title = strings.NewReplacer("{device}", d.Name, "{part}", s.Part).Replace(title)
-	return strings.Join(strings.Fields(title), " ")
+	return identity.Brief(title, mostTitle)
 }
+
+// mostTitle is the longest title, in bytes: names of parts come from devices.
+const mostTitle = 500
 
 // Reason says a judged change in one sentence with value and limit.
 func (j Judged) Reason() string {

@@ -217,7 +217,15 @@ func (r Rule) Explain(found Finding, past []domain.Sample) Verdict {
 // mostShown bounds the values that an explanation lists.
 const mostShown = 12
 
-// Validate returns what is wrong, by field: name, and those of the condition.
+// The longest texts of a rule, in bytes. They come back in every list.
+const (
+	mostName    = 200
+	mostTitle   = 500
+	mostRunbook = 10_000
+)
+
+// Validate returns what is wrong, by field: name, title, runbook, tags, and those of the
+// condition.
 func (r Rule) Validate() domain.FieldErrors {
 	errs := domain.FieldErrors{}
 	if r.Condition != nil {
@@ -225,8 +233,17 @@ func (r Rule) Validate() domain.FieldErrors {
 	} else {
 		errs["condition"] = "Say when there is trouble."
 	}
-	if strings.TrimSpace(r.Name) == "" {
+	switch {
+	case strings.TrimSpace(r.Name) == "":
 		errs["name"] = "Give the rule a name."
+	case len(r.Name) > mostName:
+		errs["name"] = fmt.Sprintf("At most %d characters.", mostName)
+	}
+	if len(r.Title) > mostTitle {
+		errs["title"] = fmt.Sprintf("At most %d characters.", mostTitle)
+	}
+	if len(r.Runbook) > mostRunbook {
+		errs["runbook"] = fmt.Sprintf("At most %d characters.", mostRunbook)
 	}
 	if _, problem := tag.Read(strings.Join(r.Tags, ",")); problem != "" {
 		errs["tags"] = problem

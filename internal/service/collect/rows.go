@@ -11,6 +11,9 @@ import (
 	"tirelessowl/internal/domain"
 )
 
+// mostCalled is the longest name that a device may give a row, in bytes.
+const mostCalled = 500
+
 // Row is a row of a table that makes a part, with what is known of it.
 type Row struct {
 	derive.Row
@@ -106,9 +109,9 @@ func (r *Reader) same(known, values []derive.Value) bool {
 func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
 	r := Row{
 		Row:    row,
-		Called: derive.CleanText(firstOf(src, row, def.Key)),
-		Name:   derive.CleanText(firstOf(src, row, def.Name)),
-		Note:   derive.CleanText(firstOf(src, row, []string{def.Note})),
+		Called: identity.Brief(firstOf(src, row, def.Key), mostCalled),
+		Name:   identity.Brief(firstOf(src, row, def.Name), mostCalled),
+		Note:   identity.Brief(firstOf(src, row, []string{def.Note}), mostCalled),
 		Marks:  marksOf(src, def, row),
 		Speed:  speedOf(src, def, row),
 		Living: kit.Filter{Only: def.Living}.Keeps(src, row),

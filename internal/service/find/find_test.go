@@ -58,6 +58,9 @@ func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secrets) 
 		return identity.Answer{}, errors.New("tooBig")
 	}
 	a := n.devices[at.Addr().String()]
+	if a.Name == "panics" {
+		panic("an answer that nobody thought of")
+	}
 	a.Address = at.Addr()
 	return a, nil
 }
@@ -367,4 +370,30 @@ func TestWhatIsNotForUsIsNotSwept(t *testing.T) {
 	require.NoError(t, err, "what is left out is not swept")
 	_, err = w.Create(t.Context(), testkit.Anyone, draft("127.9.9.9"))
 	require.NoError(t, err)
+}
+
+// A device that says anything at all is found among the others, and adopted.
+func TestAHostileDeviceIsOneOfMany(t *testing.T) {
+	w := setup(t)
+	place, err := w.store.Places.Save(t.Context(), domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+	require.NoError(t, err)
+	w.network.devices["192.0.2.1"] = answer("gr-sw-1", "01")
+	hostile := answer(strings.Repeat("x\x00\xff\n", 20_000), strings.Repeat("80", 6000))
+	hostile.Description, hostile.Location = strings.Repeat("\x1b[31m\x00", 10_000), "\xff\xfe"
+	hostile.Parts = map[string]int{"interface": 1 << 31}
+	w.network.devices["192.0.2.2"] = hostile
+	w.network.devices["192.0.2.3"] = answer("panics", "03")
+	sweep, finds := w.sweep(t, draft("192.0.2.0/29"))
+	assert.Equal(t, domain.SweepDone, sweep.State)
+	assert.Equal(t, int64(8), sweep.Tried)
+	require.Len(t, finds, 2)
+	ids := []domain.ID{finds[0].ID, finds[1].ID}
+	adoption := find.Adoption{FindIDs: ids, PlaceID: place.ID, Kits: []string{"interfaces"}}
+	made, err := w.Adopt(t.Context(), testkit.Anyone, sweep.ID, adoption)
+	require.NoError(t, err)
+	assert.Len(t, made, 2)
+	for _, d := range made {
+		assert.LessOrEqual(t, len(d.Name), 200)
+		assert.NotContains(t, d.Name+d.Description, "\x1b")
+	}
 }

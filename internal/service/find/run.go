@@ -185,6 +185,24 @@ func (w *sweep) search(ctx context.Context) {
 	all.Wait()
 }
 
+// survived tells of an answer that could not be read: none takes the sweep, or more, down.
+func survived(r any) string {
+	if r == nil {
+		return ""
+	}
+	return fmt.Sprintf("it answers, and reading that failed on our side: %v", r)
+}
+
+// hello asks an address whether it answers.
+func (w *sweep) hello(ctx context.Context, at netip.AddrPort, id domain.ID, patience time.Duration) (answers bool, said string) {
+	defer func() {
+		if failed := survived(recover()); failed != "" {
+			answers, said = false, failed
+		}
+	}()
+	return w.prober.Hello(ctx, at, w.secrets[id].Secrets, patience)
+}
+
 // try asks one address with every credential; the first that is answered counts.
 func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learning chan struct{}) {
 	at := netip.AddrPortFrom(a, uint16(w.Port))
@@ -193,7 +211,7 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 			if pace.Wait(ctx) != nil {
 				return
 			}
-			answers, said := w.prober.Hello(ctx, at, w.secrets[id].Secrets, timeout)
+			answers, said := w.hello(ctx, at, id, timeout)
 			if answers {
 				w.tried.Add(1)
 				w.learn(ctx, at, id, learning)
@@ -207,6 +225,9 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 	}
 }
 
+// mostSaid is the longest of what is kept of an answer that is not understood.
+const mostSaid = 300
+
 // mostSightings bounds how many addresses are noted that answer otherwise.
 const mostSightings = 10_000
 
@@ -215,7 +236,7 @@ func (w *sweep) sight(a netip.Addr, said string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if said != "" && len(w.sighted) < mostSightings {
-		w.sighted[a] = said
+		w.sighted[a] = identity.Brief(said, mostSaid)
 	}
 }
 
@@ -234,6 +255,7 @@ func (w *sweep) sightings() (out []domain.Sighting) {
 func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.ID, learning chan struct{}) {
 	learning <- struct{}{}
 	defer func() { <-learning }()
+	defer func() { w.sight(at.Addr(), survived(recover())) }()
 	answer, err := w.prober.Learn(ctx, at, w.secrets[credential].Secrets)
 	if err != nil {
 		if ctx.Err() != nil {
@@ -247,7 +269,7 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.answers[at.Addr()] = answered{answer, credential}
+	w.answers[at.Addr()] = answered{answer.Cleaned(), credential}
 }
 
 // save stores progress and the finds so far.
