@@ -35,6 +35,13 @@ func (u userAdd) Run(ctx context.Context, c config.Config) error {
 	return app.AddUser(ctx, c, u.Name, cmp.Or(u.Display, u.Name), u.Level, domain.Secret(strings.TrimRight(line, "\r\n")))
 }
 
+type keyRotate struct{}
+
+// Run is "owl key rotate".
+func (keyRotate) Run(ctx context.Context, c config.Config) error {
+	return app.RotateKey(ctx, c, func(text string) { fmt.Println(text) })
+}
+
 type tokenCreate struct {
 	level
 	Name string `required:"" help:"What the key is for."`

@@ -32,6 +32,9 @@ type cli struct {
 	Token struct {
 		Create tokenCreate `cmd:"" help:"Make a key for the API and print it."`
 	} `cmd:"" help:"Keys for the API."`
+	Key struct {
+		Rotate keyRotate `cmd:"" help:"Seal all secrets with a new key; the application must be stopped."`
+	} `cmd:"" help:"The key of the secrets."`
 	Samples struct {
 		Export samplesExport `cmd:"" help:"Write samples; the last day by default, to standard output."`
 		Import samplesImport `cmd:"" help:"Bring samples in after checking the whole file, or only check it."`

@@ -114,6 +114,9 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 	if err == nil {
 		_, err = s.Migrate(ctx)
 	}
+	if err == nil && owner {
+		err = endRotation(ctx, c, s, keys, progress)
+	}
 	if err != nil {
 		if s != nil {
 			s.Close()

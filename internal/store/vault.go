@@ -18,7 +18,15 @@ import (
 )
 
 // Vault seals secrets with a key that lives in a file outside the database.
-type Vault struct{ aead cipher.AEAD }
+type Vault struct {
+	aead cipher.AEAD
+	// before is the key that is being left, nil where none is.
+	before cipher.AEAD
+}
+
+// nextKey is what the file of the next key ends with, beside that of the present one. As long
+// as it is there, secrets may be sealed with either.
+const nextKey = ".next"
 
 // OpenVault reads the key file, or makes one that only its owner may read.
 func OpenVault(file string) (*Vault, error) {
@@ -33,7 +41,39 @@ func OpenVault(file string) (*Vault, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Vault{aead}, nil
+	next, err := readKey(file + nextKey)
+	if errors.Is(err, os.ErrNotExist) {
+		return &Vault{aead, nil}, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("next key file: %w", err)
+	}
+	after, err := chacha20poly1305.NewX(next)
+	return &Vault{after, aead}, err
+}
+
+// Rotating tells whether a key is being left.
+func (v *Vault) Rotating() bool { return v.before != nil }
+
+// BeginRotation makes the next key, unless there is one: a vault that is opened from here on
+// seals with it, and opens with both.
+func BeginRotation(file string) error {
+	if _, err := readKey(file); err != nil {
+		return fmt.Errorf("key file: %w", err)
+	}
+	_, err := readKey(file + nextKey)
+	if errors.Is(err, os.ErrNotExist) {
+		_, err = makeKey(file + nextKey)
+	}
+	return err
+}
+
+// EndRotation lets the next key be the present one. Everything must be sealed with it.
+func EndRotation(file string) error {
+	if err := os.Rename(file+nextKey, file); err != nil {
+		return err
+	}
+	return syncDir(filepath.Dir(file))
 }
 
 func readKey(file string) ([]byte, error) {
@@ -56,7 +96,33 @@ func makeKey(file string) ([]byte, error) {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return nil, err
 	}
-	return key, os.WriteFile(file, []byte(hex.EncodeToString(key)+"\n"), 0o600)
+	return key, writeKey(file, key)
+}
+
+// writeKey stores a key so that it is there after the machine lost its power: what is sealed
+// with it may be stored before this file is.
+func writeKey(file string, key []byte) error {
+	part := file + ".part"
+	f, err := os.OpenFile(part, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.WriteString(hex.EncodeToString(key) + "\n")
+	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
+		return err
+	}
+	if err := os.Rename(part, file); err != nil {
+		return err
+	}
+	return syncDir(filepath.Dir(file))
+}
+
+func syncDir(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(d.Sync(), d.Close())
 }
 
 // Seal encrypts a secret (XChaCha20-Poly1305, random nonce in front).
@@ -113,6 +179,9 @@ func (v *Vault) Open(sealed []byte) (domain.Secret, error) {
 		return "", errors.New("the sealed secret is damaged")
 	}
 	plain, err := v.aead.Open(nil, sealed[:n], sealed[n:], nil)
+	if err != nil && v.before != nil {
+		plain, err = v.before.Open(nil, sealed[:n], sealed[n:], nil)
+	}
 	if err != nil {
 		return "", errors.New("the secret cannot be opened: is the key file the right one?")
 	}
