@@ -4,10 +4,8 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
-	"net"
 	"net/http"
 	"path/filepath"
 	"strings"
@@ -237,17 +235,7 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 	if err != nil {
 		return err
 	}
-	listener, err := net.Listen("tcp", a.Config.Listen)
-	if err != nil {
-		return fmt.Errorf("the screens: %w", err)
-	}
-	a.server = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16}
-	go func() {
-		if err := a.server.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
-			a.log.Error("the screens ended", "error", err)
-		}
-	}()
-	return nil
+	return a.listen(handler)
 }
 
 // Handler is the screens and the API. drill may be nil where there is no simulated estate.

@@ -116,6 +116,7 @@ func ask(t *testing.T, r running, c *http.Client, path string) (*store.Statement
 	t.Helper()
 	ctx, statements := store.CountStatements(t.Context())
 	req := httptest.NewRequestWithContext(ctx, http.MethodGet, path, nil)
+	req.Host = "localhost"
 	at, err := url.Parse(r.url)
 	require.NoError(t, err)
 	for _, cookie := range c.Jar.Cookies(at) {

@@ -99,6 +99,7 @@ func (h *hall) answer(t *testing.T, a addressed, name string) (int, string) {
 		body, kind = "{}", "application/json"
 	}
 	req := httptest.NewRequestWithContext(t.Context(), a.method, a.path, strings.NewReader(body))
+	req.Host = "localhost"
 	req.Header.Set("Content-Type", kind)
 	if strings.HasPrefix(a.path, "/api/") {
 		req.Header.Set("Authorization", "Bearer "+h.tokens[name])

@@ -100,6 +100,7 @@ func (h *hall) signs(t *testing.T, name string, trust bool) {
 	t.Helper()
 	form := url.Values{"name": {name}, "password": {"night-watch"}, "trust": {fmt.Sprint(trust)}}
 	req := httptest.NewRequestWithContext(t.Context(), http.MethodPost, "/signin", strings.NewReader(form.Encode()))
+	req.Host = "localhost"
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	w := httptest.NewRecorder()
 	h.server.Handler.ServeHTTP(w, req)
@@ -115,6 +116,7 @@ func (h *hall) ask(t *testing.T, route, name string) string {
 	t.Helper()
 	method, path, _ := strings.Cut(route, " ")
 	req := httptest.NewRequestWithContext(t.Context(), method, placeholder.ReplaceAllString(path, "987654321"), strings.NewReader(""))
+	req.Host = "localhost"
 	if strings.HasPrefix(path, "/api/") {
 		if key := h.tokens[name]; key != "" {
 			req.Header.Set("Authorization", "Bearer "+key)

@@ -33,6 +33,7 @@ func TestWhatCannotBeReadSwitchesNothing(t *testing.T) {
 	} {
 		path := fmt.Sprintf("/devices/%d/pause", mine.device)
 		req := httptest.NewRequestWithContext(t.Context(), http.MethodPost, path, strings.NewReader(c.body))
+		req.Host = "localhost"
 		req.Header.Set("Content-Type", c.kind)
 		req.AddCookie(h.cookies["inside"])
 		w := httptest.NewRecorder()

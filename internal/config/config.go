@@ -3,6 +3,7 @@
 package config
 
 import (
+	"errors"
 	"fmt"
 	"net"
 	"net/netip"
@@ -25,6 +26,9 @@ type Config struct {
 	KeepDays    int        `env:"OWL_KEEP_DAYS" default:"90" placeholder:"N" help:"Days that single samples are kept (${default})."`
 	// Proxies are those whose word is taken for where a request came from.
 	Proxies []netip.Prefix `name:"trusted-proxies" env:"OWL_TRUSTED_PROXIES" placeholder:"NET,…" help:"Networks of proxies before it."`
+	// Certificate and its key let it speak HTTPS by itself.
+	Certificate string `name:"tls-certificate" env:"OWL_TLS_CERTIFICATE" placeholder:"FILE" help:"For HTTPS (PEM, with those above it)."`
+	Key         string `name:"tls-key" env:"OWL_TLS_KEY" placeholder:"FILE" help:"The key of the certificate (PEM)."`
 	// Allow are addresses that are talked to although they are of this machine, link-local or
 	// multicast.
 	Allow []netip.Prefix `name:"allow-addresses" env:"OWL_ALLOW_ADDRESSES" placeholder:"NET,…" help:"Own or link-local ones to ask."`
@@ -47,6 +51,9 @@ func (c *Config) Validate() error {
 	if c.KeepDays < 1 || c.KeepDays > 3650 {
 		return fmt.Errorf("--keep-days (OWL_KEEP_DAYS) %d: must be from 1 to 3650", c.KeepDays)
 	}
+	if (c.Certificate == "") != (c.Key == "") {
+		return errors.New("--tls-certificate (OWL_TLS_CERTIFICATE) and --tls-key (OWL_TLS_KEY) belong together")
+	}
 	return nil
 }
 
@@ -61,6 +68,9 @@ func (c *Config) AfterApply() (err error) {
 			host = "localhost" // passkeys belong to a name
 		}
 		c.URL = "http://" + net.JoinHostPort(host, port)
+		if c.Certificate != "" {
+			c.URL = "https://" + net.JoinHostPort(host, port)
+		}
 	}
 	c.URL = strings.TrimRight(c.URL, "/")
 	if c.DemoPort == 0 {

@@ -87,6 +87,7 @@ func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all ever
 	root := chi.NewRouter()
 	root.Use(
 		middleware.Behind(p.Proxies),
+		middleware.Hosts(p.URL),
 		chimiddleware.Recoverer,
 		middleware.Pace(larger),
 		middleware.Headers(p.Secure),
