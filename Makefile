@@ -5,7 +5,8 @@ OWL = bin/owl
 LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.js' 'internal/web/ui/css/*.css' 'e2e/*.mjs' 'tools/*.mjs' package.json
 
 .PHONY: help demo demo-large demo-reset serve build assets test lint \
-  test-go test-race test-faults test-e2e faults bench compare crowd bench-store mutants screenshots setup setup-test clean
+  test-go test-race test-faults test-attack test-e2e faults attack bench compare crowd bench-store mutants screenshots setup \
+  setup-test clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -38,7 +39,7 @@ setup: ## install what running needs
 setup-test: ## install what tests need besides
 	@tools/setup.sh postgresql chromium
 
-test: setup-test build lint test-go test-faults test-e2e ## run all tests
+test: setup-test build lint test-go test-faults test-attack test-e2e ## run all tests
 
 lint: setup assets ## look at the code without running it: layout, line width, likely mistakes
 	@test -z "$$(gofmt -l cmd internal kits | tee /dev/stderr)"
@@ -52,6 +53,9 @@ test-go: setup assets
 
 test-faults: setup build
 	@go run ./cmd/faults -short
+
+test-attack: setup build
+	@go run ./cmd/attack -short
 
 test-race: setup assets ## run the Go tests with the race detector, which needs a C compiler
 	@go test -race -tags gosnmp_nodebug -timeout 20m ./...
@@ -73,6 +77,9 @@ bench-store: setup build ## measure the sample store; prints a table and writes 
 
 mutants: setup assets ## change lines on purpose and tell what no test noticed; takes an hour or two (AREA=internal/core/plan for a part)
 	@node tools/mutants.mjs $(AREA)
+
+attack: setup build ## play the enemy of the running application; takes eight minutes
+	@go run ./cmd/attack
 
 faults: setup build ## break what the application stands on again and again, with an account of its own; takes a good half hour
 	@go run ./cmd/faults

@@ -54,13 +54,14 @@ type api struct {
 	Wiring
 	huma.API
 	router chi.Router
+	turns  *turns
 }
 
 // New builds the handler, to be mounted at /api.
 func New(p Wiring) http.Handler {
 	router := chi.NewRouter()
-	a := &api{Wiring: p, router: router}
-	router.Use(texts, middleware.GetHead)
+	a := &api{Wiring: p, router: router, turns: newTurns()}
+	router.Use(middleware.GetHead)
 	router.NotFound(notThere)
 	router.MethodNotAllowed(a.notAllowed)
 	a.API = humachi.New(router, a.config())

@@ -112,9 +112,10 @@ var causes = map[int]string{
 	http.StatusRequestTimeout:        "the body did not come in whole",
 	http.StatusConflict:              "it is resolved already",
 	http.StatusPreconditionFailed:    "somebody else has changed it meanwhile: get it as it is now",
-	http.StatusRequestEntityTooLarge: "a request may bring at most this many bytes: 1,048,576",
+	http.StatusRequestEntityTooLarge: "a request may bring at most this many bytes: 524,288",
 	http.StatusUnsupportedMediaType:  "validation failed",
 	http.StatusUnprocessableEntity:   "some fields are wrong",
+	http.StatusTooManyRequests:       "this token asks for too much at once",
 	http.StatusInternalServerError:   "it failed on our side",
 	http.StatusServiceUnavailable:    unavailable,
 }

@@ -92,6 +92,7 @@ func (o operation) errors() []int {
 		http.StatusUnauthorized,
 		http.StatusForbidden,
 		http.StatusUnprocessableEntity,
+		http.StatusTooManyRequests,
 		http.StatusInternalServerError,
 		http.StatusServiceUnavailable,
 	}
@@ -137,7 +138,7 @@ func (a *api) register(o operation, id string, register func(huma.Operation)) {
 		Summary:     o.Summary,
 		Description: o.needs(),
 		Responses:   problems(o.errors()),
-		Middlewares: huma.Middlewares{a.asked, a.authorise(deed)},
+		Middlewares: huma.Middlewares{a.asked, a.authorise(deed), a.inTurn, a.text},
 	}
 	if o.Method == http.MethodPost && !strings.HasSuffix(ImportPath, o.Path) {
 		op.Parameters = append(op.Parameters, keyParameter())

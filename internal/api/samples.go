@@ -142,6 +142,10 @@ func (a *api) stream(hc huma.Context, who access.Actor, f exchange.Format, sel t
 	if err == nil {
 		_, err = a.Transfer.Export(hc.Context(), who, sel, w)
 	}
+	if errors.Is(err, domain.ErrSlowDown) { // nothing was written yet
+		a.later(hc, "so many exports run at once")
+		return
+	}
 	if err != nil && !errors.Is(err, domain.ErrNotFound) && hc.Context().Err() == nil {
 		a.Log.Error("an export broke off", "error", err)
 	}

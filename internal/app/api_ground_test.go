@@ -51,7 +51,7 @@ func TestTheAPITellsProblemsAlike(t *testing.T) {
 	r := start(t)
 	const kind = "application/json"
 	strange := `{"name": "Everybody", "member_ids": [99], "grants": []}`
-	large := `{"name": "` + strings.Repeat("x", 1<<20) + `"}`
+	large := `{"name": "` + strings.Repeat("x", 1<<19) + `"}`
 	for name, c := range map[string]struct {
 		method, path, kind, body string
 		status                   int

@@ -69,8 +69,18 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 	return all
 }
 
-// larger are the paths that take larger requests than others.
-var larger = map[string]int64{api.ImportPath: api.MaxImport, attributes.ImportPath: 3 * attributes.MaxTable}
+// bounds are the paths that take larger requests than others, and those of strangers, who
+// have little to say.
+var bounds = map[string]int64{
+	api.ImportPath:        api.MaxImport,
+	attributes.ImportPath: 3 * attributes.MaxTable,
+	"/signin":             fromStrangers,
+	"/signin/second":      fromStrangers,
+	"/signin/passkey":     fromStrangers,
+}
+
+// fromStrangers is how much a request may bring from who is not signed in, in bytes.
+const fromStrangers = 16 << 10
 
 // documents are the paths that scripts send documents to, and no forms.
 var documents = []string{
@@ -89,9 +99,9 @@ func routes(p Wiring, r *render.Renderer, sessions *scs.SessionManager, all ever
 		middleware.Behind(p.Proxies),
 		middleware.Hosts(p.URL),
 		chimiddleware.Recoverer,
-		middleware.Pace(larger),
+		middleware.Pace(bounds),
 		middleware.Headers(p.Secure),
-		middleware.Limits(larger),
+		middleware.Limits(bounds),
 	)
 	root.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	root.Get("/readyz", ready(p))

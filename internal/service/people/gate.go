@@ -67,8 +67,12 @@ const (
 	hashWait    = 5 * time.Second
 )
 
+// hashers is how many passwords are compared at once: half of the processors are left to
+// those who are in.
+func hashers() int { return max(1, runtime.NumCPU()/2) }
+
 func newGate() *gate {
-	return &gate{known: map[counter]failures{}, hashing: make(chan struct{}, max(2, runtime.NumCPU()))}
+	return &gate{known: map[counter]failures{}, hashing: make(chan struct{}, hashers())}
 }
 
 func counterOf(what, name, from string) counter {
@@ -180,8 +184,8 @@ func (g *gate) shrink(now time.Time) {
 	}
 }
 
-// compare tells whether a password has a hash. No more are compared at once than there are
-// processors; who would wait too long has to come again: ErrSlowDown.
+// compare tells whether a password has a hash. At once no more are compared than hashers; who
+// would wait too long has to come again: ErrSlowDown.
 func (g *gate) compare(ctx context.Context, hash []byte, password domain.Secret) (bool, error) {
 	ctx, cancel := context.WithTimeout(ctx, hashWait)
 	defer cancel()

@@ -3,7 +3,6 @@ package people
 import (
 	"context"
 	"fmt"
-	"runtime"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -127,7 +126,7 @@ func TestPasswordsAreComparedAFewAtOnce(t *testing.T) {
 		require.NoError(t, err)
 		assert.False(t, ok)
 	}
-	for range max(2, runtime.NumCPU()) {
+	for range hashers() {
 		g.hashing <- struct{}{}
 	}
 	ctx, cancel := context.WithCancel(t.Context())

@@ -24,10 +24,14 @@ type Service struct {
 	store *store.Store
 	desk  *act.Desk
 	most  int // samples that are held before they are stored
+	// turns are those of exports: each holds what its reader has not taken yet.
+	turns chan struct{}
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk) *Service { return &Service{s, desk, maxHeld} }
+func New(s *store.Store, desk *act.Desk) *Service {
+	return &Service{s, desk, maxHeld, make(chan struct{}, mostExports)}
+}
 
 // Selection picks series; empty fields pick all.
 type Selection struct {
@@ -37,13 +41,28 @@ type Selection struct {
 }
 
 // batch is how many series are read at once.
-const batch = 50
+const batch = 20
 
-// Export writes all samples of a selection. It returns how many.
+// So many exports run at once; another one waits a little for its turn.
+const (
+	mostExports = 2
+	exportWait  = 2 * time.Second
+)
+
+// Export writes all samples of a selection. It returns how many. It is ErrSlowDown, before
+// anything is written, where many exports run already.
 func (s *Service) Export(ctx context.Context, who access.Actor, sel Selection, w exchange.Writer) (count int64, err error) {
 	seen, err := s.desk.See(ctx, who, domain.AreaWatch)
 	if err != nil {
 		return 0, err
+	}
+	waited, cancel := context.WithTimeout(ctx, exportWait)
+	defer cancel()
+	select {
+	case s.turns <- struct{}{}:
+		defer func() { <-s.turns }()
+	case <-waited.Done():
+		return 0, domain.ErrSlowDown
 	}
 	named, err := seen.Series.Named(
 		ctx,

@@ -15,14 +15,14 @@ const (
 )
 
 // Pace ends the connections of those who send a byte now and then, or read no answer. Each
-// read and write moves the end; larger says which paths take large requests.
-func Pace(larger map[string]int64) func(http.Handler) http.Handler { return paced(larger, stillFor) }
+// read and write moves the end; sizes says which paths take large requests.
+func Pace(sizes map[string]int64) func(http.Handler) http.Handler { return paced(sizes, stillFor) }
 
-func paced(larger map[string]int64, still time.Duration) func(http.Handler) http.Handler {
+func paced(sizes map[string]int64, still time.Duration) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			whole := bodyFor
-			if larger[r.URL.Path] > 0 {
+			if sizes[r.URL.Path] > maxBody {
 				whole = largerBodyFor
 			}
 			control := http.NewResponseController(w)
