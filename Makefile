@@ -6,7 +6,7 @@ LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.js' 'internal/web/ui/c
 
 .PHONY: help demo demo-large demo-reset serve build assets test lint \
   test-go test-race test-faults test-attack test-e2e faults attack bench compare crowd bench-store mutants screenshots setup \
-  setup-test clean
+  setup-test vulnerabilities fuzz clean
 
 help: ## show the targets
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -77,6 +77,14 @@ bench-store: setup build ## measure the sample store; prints a table and writes 
 
 mutants: setup assets ## change lines on purpose and tell what no test noticed; takes an hour or two (AREA=internal/core/plan for a part)
 	@node tools/mutants.mjs $(AREA)
+
+fuzz: setup build ## fuzz every parser of bytes from outside, FUZZTIME (60s) each
+	@tools/fuzz.sh
+
+VULNDB ?= https://vuln.go.dev
+vulnerabilities: ## ask for known defects of what we stand on; needs a network, or VULNDB=file:///…
+	@go run golang.org/x/vuln/cmd/govulncheck@v1.9.0 -db $(VULNDB) -tags gosnmp_nodebug ./...
+	@npm audit --omit=dev
 
 attack: setup build ## play the enemy of the running application; takes eight minutes
 	@go run ./cmd/attack

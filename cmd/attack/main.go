@@ -28,7 +28,7 @@ func main() {
 	defer stop()
 	lasts := 20 * time.Second
 	if *short {
-		lasts = 2 * time.Second
+		lasts = time.Second
 	}
 	if err := run(ctx, *program, lasts, !*short); err != nil {
 		fmt.Fprintln(os.Stderr, "attack:", err)

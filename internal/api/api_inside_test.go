@@ -3,10 +3,13 @@ package api
 import (
 	"encoding/json"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -149,4 +152,48 @@ func TestTurns(t *testing.T) {
 	all.Wait()
 	assert.LessOrEqual(t, most, mostAtOnce)
 	assert.Empty(t, turns.of)
+}
+
+// Of each document that can be read the same is found as in what it says.
+func FuzzTheCharacterNUL(f *testing.F) {
+	f.Add(`{"a":"\\\u0000"}`)
+	f.Fuzz(func(t *testing.T, document string) {
+		var said any
+		if !utf8.ValidString(document) || json.Unmarshal([]byte(document), &said) != nil {
+			escapedNUL([]byte(document)) // whatever it is, it is looked through
+			return
+		}
+		again, err := json.Marshal(said) // which writes it as \u0000, and backslashes as two
+		require.NoError(t, err)
+		if holdsNUL(said) && !escapedNUL([]byte(document)) {
+			t.Fatalf("not found in %q, which says %q", document, again)
+		}
+	})
+}
+
+func holdsNUL(x any) bool {
+	switch x := x.(type) {
+	case string:
+		return strings.ContainsRune(x, 0)
+	case []any:
+		return slices.ContainsFunc(x, holdsNUL)
+	case map[string]any:
+		for name, value := range x {
+			if holdsNUL(name) || holdsNUL(value) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Whatever is given as a mark is one of ours or refused.
+func FuzzMarksOfPages(f *testing.F) {
+	f.Add(cursor{"name", "gr-sw-1", 7}.String())
+	f.Fuzz(func(t *testing.T, after string) {
+		p, err := Paging{Limit: 10, After: after}.page(orders{"name"})
+		if err == nil && p.After != nil && !legible(p.After.Key) {
+			t.Fatal(after)
+		}
+	})
 }

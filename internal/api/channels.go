@@ -23,6 +23,7 @@ type Channel struct {
 	Kind     string            `json:"kind" example:"mail"`
 	Settings map[string]string `json:"settings" nullable:"false"`
 	Stored   []string          `json:"stored_secrets" nullable:"false" doc:"Names of the secrets that are stored"`
+	SealedAt Moment            `json:"sealed_at" doc:"When a secret was typed last; null for not known"`
 	Version  int               `json:"version" example:"3"`
 }
 
@@ -31,7 +32,7 @@ func channelOf(c domain.Channel) Channel {
 	if settings == nil {
 		settings = map[string]string{}
 	}
-	return Channel{c.ID, c.Name, c.Kind, settings, append([]string{}, c.Secrets...), c.Version}
+	return Channel{c.ID, c.Name, c.Kind, settings, append([]string{}, c.Secrets...), Moment{c.SealedAt}, c.Version}
 }
 
 func (c Channel) mark() string { return markOf(c.Version) }

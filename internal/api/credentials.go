@@ -15,6 +15,7 @@ type Credential struct {
 	Kind     string            `json:"kind" example:"snmp-v2c"`
 	Settings map[string]string `json:"settings" nullable:"false"`
 	Ranges   string            `json:"ranges" example:"192.0.2.0/26" doc:"The addresses that it may be sent to"`
+	SealedAt Moment            `json:"sealed_at" doc:"When its secrets were typed; null for not known"`
 }
 
 func credentialOf(c domain.Credential) Credential {
@@ -22,7 +23,7 @@ func credentialOf(c domain.Credential) Credential {
 	if settings == nil {
 		settings = map[string]string{}
 	}
-	return Credential{c.ID, Ref(c.PlaceID), c.Name, c.Kind, settings, c.Ranges}
+	return Credential{c.ID, Ref(c.PlaceID), c.Name, c.Kind, settings, c.Ranges, Moment{c.SealedAt}}
 }
 
 func (c Credential) at(order string) (string, domain.ID) {

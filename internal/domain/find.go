@@ -94,4 +94,6 @@ type Credential struct {
 	Settings map[string]string `json:"settings"`
 	// Ranges are the addresses that it may be sent to.
 	Ranges string `json:"ranges"`
+	// SealedAt is when its secrets were typed; zero for not known.
+	SealedAt time.Time `json:"sealed_at,omitzero"`
 }

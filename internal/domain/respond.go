@@ -174,6 +174,8 @@ type Channel struct {
 	Kind     string            `json:"kind"` // one of those that are described
 	Settings map[string]string `json:"settings"`
 	Secrets  []string          `json:"secrets"` // names of those that are stored
+	// SealedAt is when a secret was typed last; zero for not known.
+	SealedAt time.Time `json:"sealed_at,omitzero"`
 	// Version counts the changes that people made.
 	Version int `json:"version"`
 }

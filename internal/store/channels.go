@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"tirelessowl/internal/domain"
 )
@@ -18,13 +19,22 @@ type channelRow struct {
 	Kind     string
 	Settings map[string]string `gorm:"serializer:json"`
 	Secrets  sealed            `gorm:"serializer:json"`
+	SealedAt *time.Time
 	Version  int
 }
 
 func (channelRow) TableName() string { return "channels" }
 
 func (r channelRow) domain() domain.Channel {
-	return domain.Channel{ID: r.ID, Name: r.Name, Kind: r.Kind, Settings: r.Settings, Secrets: r.Secrets.names(), Version: r.Version}
+	return domain.Channel{
+		ID:       r.ID,
+		Name:     r.Name,
+		Kind:     r.Kind,
+		Settings: r.Settings,
+		Secrets:  r.Secrets.names(),
+		SealedAt: orNever(r.SealedAt),
+		Version:  r.Version,
+	}
 }
 
 // All returns all channels, without their secrets.
@@ -53,12 +63,24 @@ func (s Channels) Save(ctx context.Context, c domain.Channel, secrets domain.Sec
 		if err := s.q(ctx).Take(&before, c.ID).Error; err != nil {
 			return c, known(err)
 		}
-		row.Kind, row.Secrets, row.Version = before.Kind, before.Secrets, before.Version+1
+		row.Kind, row.Secrets, row.SealedAt, row.Version = before.Kind, before.Secrets, before.SealedAt, before.Version+1
 	}
 	var err error
 	if row.Secrets, err = s.keys.sealAll(row.Secrets, secrets); err != nil {
 		return c, err
 	}
+	if anyTyped(secrets) {
+		row.SealedAt = moment(time.Now().UTC())
+	}
 	err = s.q(ctx).Save(&row).Error
 	return row.domain(), known(err)
+}
+
+func anyTyped(secrets domain.Secrets) bool {
+	for _, s := range secrets {
+		if s != "" {
+			return true
+		}
+	}
+	return false
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"tirelessowl/internal/domain"
 )
@@ -20,24 +21,34 @@ type credentialRow struct {
 	Settings map[string]string `gorm:"serializer:json"`
 	Secrets  sealed            `gorm:"serializer:json"`
 	Ranges   string
+	SealedAt *time.Time
 }
 
 func (credentialRow) TableName() string { return "credentials" }
 
 func (r credentialRow) domain() domain.Credential {
-	return domain.Credential{ID: r.ID, PlaceID: orZero(r.PlaceID), Name: r.Name, Kind: r.Kind, Settings: r.Settings, Ranges: r.Ranges}
+	return domain.Credential{
+		ID:       r.ID,
+		PlaceID:  orZero(r.PlaceID),
+		Name:     r.Name,
+		Kind:     r.Kind,
+		Settings: r.Settings,
+		Ranges:   r.Ranges,
+		SealedAt: orNever(r.SealedAt),
+	}
 }
 
 // All returns all credentials, without their secrets.
 func (s Credentials) All(ctx context.Context) ([]domain.Credential, error) {
 	var rows []credentialRow
-	err := s.q(ctx).Select("id", "place_id", "name", "kind", "settings", "ranges").Order("name").Find(&rows).Error
+	err := s.q(ctx).Select("id", "place_id", "name", "kind", "settings", "ranges", "sealed_at").Order("name").Find(&rows).Error
 	return each(rows, credentialRow.domain), err
 }
 
 // Add stores a credential under a name, its secrets sealed.
 func (s Credentials) Add(ctx context.Context, c domain.Credential, secrets domain.Secrets) (domain.Credential, error) {
 	row := credentialRow{PlaceID: null(c.PlaceID), Name: c.Name, Kind: c.Kind, Settings: c.Settings, Ranges: c.Ranges}
+	row.SealedAt = moment(time.Now().UTC())
 	if row.Settings == nil {
 		row.Settings = map[string]string{}
 	}

@@ -293,9 +293,11 @@ func TestSecretsAreSealed(t *testing.T) {
 		domain.Secrets{"password": "pw", "empty": ""},
 	)
 	require.NoError(t, err)
+	assert.WithinDuration(t, time.Now(), ch.SealedAt, time.Minute)
 	ch.Settings["host"] = "b"
-	_, err = s.Channels.Save(ctx, ch, domain.Secrets{"password": ""})
+	again, err := s.Channels.Save(ctx, ch, domain.Secrets{"password": ""})
 	require.NoError(t, err)
+	assert.WithinDuration(t, ch.SealedAt, again.SealedAt, time.Microsecond, "nothing new was typed")
 	back, opened, err := s.Channels.One(ctx, ch.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "b", back.Settings["host"])

@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	textual "tirelessowl/internal/core/text"
 )
 
 // Record is one sample with the names of what it belongs to. At has
@@ -125,9 +127,10 @@ type csvWriter struct {
 }
 
 func (w *csvWriter) Write(r Record) error {
-	w.row = append(w.row[:0], r.Device, r.Part, r.Kit, r.Reading, r.Unit, r.At.UTC().Format(stamp))
+	w.row = append(w.row[:0], textual.Cells(r.Device, r.Part, r.Kit, r.Reading, r.Unit)...)
+	w.row = append(w.row, r.At.UTC().Format(stamp))
 	if r.Text != nil {
-		w.row = append(w.row, textMark, *r.Text)
+		w.row = append(w.row, textMark, textual.Cell(*r.Text))
 	} else {
 		w.row = append(w.row, number(r.Value), "")
 	}
@@ -304,11 +307,12 @@ func recordOf(row []string, places map[string]int) (r Record, err error) {
 		}
 		return ""
 	}
-	r = Record{Device: at("device"), Part: at("part"), Kit: at("kit"), Reading: at("reading"), Unit: at("unit")}
+	name := func(column string) string { return textual.FromCell(at(column)) }
+	r = Record{Device: name("device"), Part: name("part"), Kit: name("kit"), Reading: name("reading"), Unit: name("unit")}
 	if r.At, err = time.Parse(time.RFC3339Nano, at("at")); err != nil {
 		return r, fmt.Errorf("%q is not a time like 2026-11-23T03:40:00Z", at("at"))
 	}
-	if text := at("text"); at("value") == textMark || at("value") == "" && text != "" {
+	if text := name("text"); at("value") == textMark || at("value") == "" && text != "" {
 		r.Text = &text
 		return r, nil
 	}

@@ -22,6 +22,8 @@ func some() []Record {
 		{"Möwe ⚓", "", "reachability", "time", "s", noon.Add(time.Hour), 0, nil},
 		{"Möwe ⚓", "", "system", "description", "", noon, 0, text("release \"6.2\", Linux\nx86_64")},
 		{"Möwe ⚓", "", "system", "description", "", noon.Add(time.Minute), 0, text("")},
+		{"=1+1", "-port", "@kit", "+reading", "'=", noon, 7, nil},
+		{"=1+1", "", "system", "description", "", noon, 0, text("=cmd|' /C calc'!A0")},
 	}
 }
 

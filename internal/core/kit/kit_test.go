@@ -136,3 +136,17 @@ func TestCatalogue(t *testing.T) {
 	_, err = c.Kit("y")
 	assert.ErrorIs(t, err, domain.ErrNotFound)
 }
+
+// Whatever is brought in as a kit is refused in words, or is one.
+func FuzzParse(f *testing.F) {
+	f.Add("kit: x\nsources: [{key: s, way: snmp, every: 60s, columns: [{as: a, of: 1.3.6.1}]}]\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		if len(text) > 1<<16 {
+			return
+		}
+		k, err := parse(text)
+		if (k == nil) == (err == nil) {
+			t.Fatalf("%v, %v", k, err)
+		}
+	})
+}

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -198,7 +199,7 @@ func (t *table) read(from io.Reader) error {
 		}
 		t.row(line, func(name string) string {
 			if i, ok := at[name]; ok && i < len(cells) {
-				return strings.TrimSpace(cells[i])
+				return text.FromCell(strings.TrimSpace(cells[i]))
 			}
 			return ""
 		})
@@ -409,7 +410,7 @@ func (s *Service) Export(ctx context.Context, who access.Actor, to io.Writer) er
 		if device.ID != 0 {
 			place = t.byID[device.PlaceID].Name
 		}
-		_ = out.Write([]string{place, device.Name, part.Name, marked(a), a.Value})
+		_ = out.Write(text.Cells(place, device.Name, part.Name, marked(a), a.Value))
 	}
 	out.Flush()
 	return out.Error()

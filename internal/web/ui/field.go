@@ -25,6 +25,8 @@ type FieldView struct {
 	Error   string
 	// HelpID is where the help stands; fields of a table share it.
 	HelpID string
+	// Since is how long ago it was stored; empty where that is not known.
+	Since string
 	// Stored is true for a secret that is there already, Again for one that is typed
 	// to show that it is known.
 	Stored, Again bool
@@ -163,7 +165,7 @@ func (f FieldView) Placeholder() string {
 	case f.Again:
 		return ""
 	case f.IsSecret() && f.Stored:
-		return "stored; leave empty to keep it"
+		return strings.TrimSpace("stored "+f.Since) + "; leave empty to keep it"
 	case f.IsSecret():
 		return "none is stored"
 	}

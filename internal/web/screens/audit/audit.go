@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"time"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/places"
@@ -185,10 +186,10 @@ func (s Screen) export(w http.ResponseWriter, r *http.Request) error {
 	out := csv.NewWriter(w)
 	_ = out.Write([]string{"id", "at", "actor_kind", "actor", "origin", "act", "refused", "kind", "thing", "before", "after", "reason"})
 	err := s.Audit.Export(r.Context(), who, filterOf(r), func(e domain.Entry) error {
-		return out.Write([]string{
+		return out.Write(text.Cells(
 			strconv.FormatInt(e.ID, 10), e.At.Format(time.RFC3339Nano), e.ActorKind, e.Actor, e.Origin, e.Act,
 			strconv.FormatBool(e.Refused), e.Kind, e.Thing, string(e.Before), string(e.After), e.Reason,
-		})
+		))
 	})
 	out.Flush()
 	return err

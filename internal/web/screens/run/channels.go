@@ -30,6 +30,8 @@ type channelsView struct {
 type credentialView struct {
 	Name string
 	Kind string // in words
+	// Stored is how long ago its secrets were; empty where that is not known.
+	Stored string
 }
 
 // channelView is a channel with its form as it was typed.
@@ -62,6 +64,9 @@ func (v channelView) Fields() []ui.FieldView {
 	out := ui.Fields(fmt.Sprintf("channel-%d-", v.ID), v.About.Settings, v.Values, v.Errors)
 	for i, f := range out {
 		out[i].Stored = f.Kind == field.Secret && slices.Contains(v.Secrets, f.Name)
+		if out[i].Stored && !v.SealedAt.IsZero() {
+			out[i].Since = ui.Ago(v.SealedAt) + " ago"
+		}
 	}
 	return out
 }
@@ -94,7 +99,11 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 	}
 	for _, c := range credentials {
 		about, _ := s.Kits.Ways.Credential(c.Kind)
-		v.Credentials = append(v.Credentials, credentialView{Name: c.Name, Kind: cmp.Or(about.Title, c.Kind)})
+		x := credentialView{Name: c.Name, Kind: cmp.Or(about.Title, c.Kind)}
+		if !c.SealedAt.IsZero() {
+			x.Stored = ui.Ago(c.SealedAt) + " ago"
+		}
+		v.Credentials = append(v.Credentials, x)
 	}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: domain.AreaRun, Tab: channelsPath, Body: v})
 }
