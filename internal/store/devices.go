@@ -327,6 +327,13 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 		q = q.Where(picked, pickedBy(*f.Picked)...)
 	}
 	if f.Page != nil {
+		if f.Search != "" { // to look through all of them once is enough
+			ids, err := manyIDs(q, "d.id", "")
+			if err != nil {
+				return nil, 0, err
+			}
+			q = s.q(ctx).Table("devices d").Where("d.id = ANY(?::text::bigint[])", arrayOf(ids))
+		}
 		page, total, err := s.paged(ctx, q, "d.id", deviceColumn, *f.Page)
 		if err != nil {
 			return nil, 0, err
