@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
 
@@ -192,7 +193,7 @@ func FuzzMarksOfPages(f *testing.F) {
 	f.Add(cursor{"name", "gr-sw-1", 7}.String())
 	f.Fuzz(func(t *testing.T, after string) {
 		p, err := Paging{Limit: 10, After: after}.page(orders{"name"})
-		if err == nil && p.After != nil && !legible(p.After.Key) {
+		if err == nil && p.After != nil && !text.Legible(p.After.Key) {
 			t.Fatal(after)
 		}
 	})

@@ -6,7 +6,8 @@ import (
 	"net/url"
 	"slices"
 	"strings"
-	"unicode/utf8"
+
+	"tirelessowl/internal/core/text"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -26,7 +27,7 @@ func (a *api) asked(ctx huma.Context, next func(huma.Context)) {
 			wrong = append(wrong, &huma.ErrorDetail{Location: "query." + shortened(name), Message: problem})
 		}
 	}
-	if !legible(u.Path) {
+	if !text.Legible(u.Path) {
 		wrong = append(wrong, &huma.ErrorDetail{Location: "path", Message: notText})
 	}
 	if len(wrong) > 0 {
@@ -54,7 +55,7 @@ func (a *api) parameter(op *huma.Operation, name string, values []string) string
 			continue
 		}
 		switch {
-		case slices.ContainsFunc(values, func(v string) bool { return !legible(v) }):
+		case slices.ContainsFunc(values, func(v string) bool { return !text.Legible(v) }):
 			return notText
 		case len(values) > 1:
 			return "is given more than once"
@@ -69,19 +70,10 @@ func (a *api) parameter(op *huma.Operation, name string, values []string) string
 	return "there is no such parameter: this takes " + strings.Join(known, ", ")
 }
 
-// legible tells whether a text can be kept: the database takes no other.
-func legible(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+// mostEchoed is how much of what a client sent is sent back to it, in bytes.
+const mostEchoed = 60
 
-// mostEchoed is how much of what a client sent is sent back to it.
-const mostEchoed = 40
-
-func shortened(s string) string {
-	s = strings.ToValidUTF8(strings.ReplaceAll(s, "\x00", "?"), "?")
-	if utf8.RuneCountInString(s) <= mostEchoed {
-		return s
-	}
-	return string([]rune(s)[:mostEchoed]) + "…"
-}
+func shortened(s string) string { return text.Brief(s, mostEchoed) }
 
 // fieldsProblem says which of the wanted fields the things of a list do not have.
 func (a *api) fieldsProblem(op *huma.Operation, wanted string) string {

@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
 
@@ -93,7 +94,7 @@ func (p Paging) page(o orders) (domain.Page, error) {
 		err = json.Unmarshal(document, &c)
 	}
 	switch {
-	case err != nil || !legible(c.Key):
+	case err != nil || !text.Legible(c.Key):
 		return out, domain.FieldErrors{"after": "must be the “next” of an answer, as it was"}
 	case c.Sort != out.Sort:
 		return out, domain.FieldErrors{"after": "belongs to a list in another order: begin anew, or leave “sort” as it was"}

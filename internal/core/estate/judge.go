@@ -7,8 +7,8 @@ import (
 
 	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/dependency"
-	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
@@ -145,7 +145,7 @@ func Title(r rule.Rule, d Device, s Series) string {
 		title = r.Name + ": {part} {device}"
 	}
 	title = strings.NewReplacer("{device}", d.Name, "{part}", s.Part).Replace(title)
-	return identity.Brief(title, mostTitle)
+	return text.Brief(title, mostTitle)
 }
 
 // mostTitle is the longest title, in bytes: names of parts come from devices.

@@ -13,7 +13,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	textual "tirelessowl/internal/core/text"
 )
@@ -215,7 +214,7 @@ func legible(r Record) bool {
 	if r.Text != nil {
 		all += *r.Text
 	}
-	return utf8.ValidString(all) && !strings.ContainsRune(all, 0)
+	return textual.Legible(all)
 }
 
 func eachLine(from io.Reader, do func(string) error) error {

@@ -4,7 +4,6 @@ import (
 	"net/netip"
 	"strings"
 	"testing"
-	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 )
@@ -34,15 +33,4 @@ func TestWhatDevicesSayIsBoundedAndCleaned(t *testing.T) {
 	assert.Equal(t, map[string]int{"interfaces": 100_000, "volumes": 0}, a.Parts)
 	right := Answer{Responder: Responder{Name: "gr-sw-1", ObjectID: "1.3.6.1.4.1.63000.1", EngineID: "80001f8880e9630000", Serial: "S 7"}}
 	assert.Equal(t, right, right.Cleaned())
-}
-
-func FuzzBrief(f *testing.F) {
-	f.Add("a\x00b\n", 3)
-	f.Fuzz(func(t *testing.T, s string, most int) {
-		most = min(max(most, 0), 1000)
-		got := Brief(s, most)
-		if len(got) > most || !utf8.ValidString(got) || strings.ContainsAny(got, "\x00\n\r\t") {
-			t.Fatalf("%q", got)
-		}
-	})
 }

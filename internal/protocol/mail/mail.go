@@ -11,11 +11,11 @@ import (
 	"net/textproto"
 	"strings"
 	"time"
-	"unicode"
 
 	gomail "github.com/wneessen/go-mail"
 	"github.com/wneessen/go-mail/smtp"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 )
@@ -166,7 +166,7 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 	return "accepted by the mail server in " + units.Format(time.Since(start).Seconds(), "s"), false, nil
 }
 
-// mostTold is how much of what a server says is told, in characters.
+// mostTold is how much of what a server says is told, in bytes.
 const mostTold = 300
 
 var errUnencrypted = errors.New("the mail server offers no encryption by STARTTLS: nothing was sent; choose TLS, or none")
@@ -176,16 +176,7 @@ func brief(err error) error {
 	if strings.Contains(err.Error(), "does not support STARTTLS") { // the library has no other sign of it
 		return errUnencrypted
 	}
-	said := strings.Map(func(r rune) rune {
-		if unicode.IsPrint(r) {
-			return r
-		}
-		return ' '
-	}, err.Error())
-	if runes := []rune(said); len(runes) > mostTold {
-		said = string(runes[:mostTold]) + "…"
-	}
-	return errors.New(said)
+	return errors.New(text.Brief(err.Error(), mostTold))
 }
 
 // transact is one mail transaction (RFC 5321, 3.3). Its error is nil when the

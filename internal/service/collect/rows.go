@@ -8,6 +8,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
 
@@ -109,9 +110,9 @@ func (r *Reader) same(known, values []derive.Value) bool {
 func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
 	r := Row{
 		Row:    row,
-		Called: identity.Brief(firstOf(src, row, def.Key), mostCalled),
-		Name:   identity.Brief(firstOf(src, row, def.Name), mostCalled),
-		Note:   identity.Brief(firstOf(src, row, []string{def.Note}), mostCalled),
+		Called: text.Brief(firstOf(src, row, def.Key), mostCalled),
+		Name:   text.Brief(firstOf(src, row, def.Name), mostCalled),
+		Note:   text.Brief(firstOf(src, row, []string{def.Note}), mostCalled),
 		Marks:  marksOf(src, def, row),
 		Speed:  speedOf(src, def, row),
 		Living: kit.Filter{Only: def.Living}.Keeps(src, row),

@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -236,7 +237,7 @@ func (w *sweep) sight(a netip.Addr, said string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if said != "" && len(w.sighted) < mostSightings {
-		w.sighted[a] = identity.Brief(said, mostSaid)
+		w.sighted[a] = text.Brief(said, mostSaid)
 	}
 }
 

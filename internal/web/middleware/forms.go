@@ -7,9 +7,8 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strings"
-	"unicode/utf8"
 
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
 
@@ -64,8 +63,8 @@ func readable(r *http.Request, document bool) error {
 // texts refuses what is no text, and the one character that the database does not take.
 func texts(form url.Values) error {
 	for name, values := range form {
-		for _, text := range append(values, name) {
-			if !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
+		for _, typed := range append(values, name) {
+			if !text.Legible(typed) {
 				return fmt.Errorf("%w: the field %.40q is no text", domain.ErrUnreadable, name)
 			}
 		}
