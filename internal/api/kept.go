@@ -18,6 +18,12 @@ type thing interface {
 
 func markOf(version int) string { return strconv.Itoa(version) }
 
+// versionOf is the version that a mark stands for; zero for one that stands for none.
+func versionOf(mark string) int {
+	version, _ := strconv.Atoi(mark)
+	return version
+}
+
 // kept is a sort of thing V that people make, change and take away. D is what they may
 // change of one. A function that is nil is something that cannot be done.
 type kept[V thing, D any] struct {
@@ -33,7 +39,7 @@ type kept[V thing, D any] struct {
 	make  func(context.Context, access.Actor, D) (domain.ID, error)
 	// change and remove are ErrChanged where the thing has another version than the given.
 	change func(ctx context.Context, who access.Actor, id domain.ID, d D, version int) error
-	remove func(ctx context.Context, who access.Actor, id domain.ID) error
+	remove func(ctx context.Context, who access.Actor, id domain.ID, version int) error
 }
 
 // Whole is a change that gives all there is to change.
@@ -125,11 +131,7 @@ func (k kept[V, D]) changed(ctx context.Context, id domain.ID, match IfMatch, f 
 	if err != nil {
 		return nil, err
 	}
-	version, err := IfMatch{quoted(now.mark())}.version()
-	if err != nil {
-		return nil, err
-	}
-	if err := k.change(ctx, who, id, next, version); err != nil {
+	if err := k.change(ctx, who, id, next, versionOf(now.mark())); err != nil {
 		return nil, err
 	}
 	return k.read(ctx, &ByID{id})
@@ -152,5 +154,5 @@ func (k kept[V, D]) removed(ctx context.Context, in *Existing) (*none, error) {
 			return nil, err
 		}
 	}
-	return nil, k.remove(ctx, caller(ctx), in.ID)
+	return nil, k.remove(ctx, caller(ctx), in.ID, versionOf(in.mark()))
 }

@@ -174,14 +174,16 @@ func (a *api) sweeps() {
 			return some(all, func(s domain.Sweep) bool { return holds(s.Name, in.Search) }, sweepOf), err
 		})
 	kept[Sweep, SweepDraft]{
-		path:   "/sweeps",
-		one:    "a sweep",
-		area:   domain.AreaFind,
-		see:    domain.AccessSee,
-		level:  domain.AccessConfigure,
-		get:    a.sweep,
-		make:   a.makeSweep,
-		remove: a.Find.Delete,
+		path:  "/sweeps",
+		one:   "a sweep",
+		area:  domain.AreaFind,
+		see:   domain.AccessSee,
+		level: domain.AccessConfigure,
+		get:   a.sweep,
+		make:  a.makeSweep,
+		remove: func(ctx context.Context, who access.Actor, id domain.ID, _ int) error {
+			return a.Find.Delete(ctx, who, id)
+		},
 	}.register(a)
 	a.running()
 	a.finds()

@@ -1,10 +1,7 @@
 package api
 
 import (
-	"strconv"
 	"strings"
-
-	"tirelessowl/internal/domain"
 )
 
 // Tagged is an answer with the version of what it shows (RFC 9110, section 8.8.3).
@@ -38,17 +35,4 @@ func (m IfMatch) mark() string {
 		return "none of ours"
 	}
 	return strings.TrimSuffix(mark, `"`)
-}
-
-// version reads it; zero where any version will do.
-func (m IfMatch) version() (int, error) {
-	mark := m.mark()
-	if mark == "" {
-		return 0, nil
-	}
-	n, err := strconv.Atoi(mark)
-	if err != nil || n < 1 {
-		return 0, domain.ErrChanged // it is none of ours, so it matches nothing
-	}
-	return n, nil
 }

@@ -17,6 +17,8 @@ import (
 
 	"tirelessowl/internal/api"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/people"
+	"tirelessowl/internal/testkit"
 )
 
 // told is what an answer of the API says of a problem.
@@ -259,6 +261,27 @@ func must(text []byte, err error) []byte {
 		panic(err)
 	}
 	return bytes.TrimSpace(text)
+}
+
+// Whether a thing is still the one that was seen is asked where it is removed, so that nobody
+// is faster.
+func TestWhatSomebodyChangedIsNotRemoved(t *testing.T) {
+	r := start(t)
+	ctx, any := t.Context(), testkit.Anyone
+	p, err := r.Places.Save(ctx, any, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+	require.NoError(t, err)
+	d := r.device(t, p.ID, "gr-sw-1")
+	team, err := r.People.SaveTeam(ctx, any, domain.Team{Name: "Night"})
+	require.NoError(t, err)
+	u, err := r.People.Add(ctx, any, people.Draft{Name: "runa"})
+	require.NoError(t, err)
+	assert.ErrorIs(t, r.Devices.Remove(ctx, any, d.ID, d.Version+1), domain.ErrChanged)
+	assert.ErrorIs(t, r.Places.Remove(ctx, any, p.ID, p.Version+1), domain.ErrChanged)
+	assert.ErrorIs(t, r.People.RemoveTeam(ctx, any, team.ID, team.Version+1), domain.ErrChanged)
+	assert.ErrorIs(t, r.People.Remove(ctx, any, u.ID, u.Version+1), domain.ErrChanged)
+	assert.NoError(t, r.Devices.Remove(ctx, any, d.ID, d.Version))
+	assert.NoError(t, r.People.RemoveTeam(ctx, any, team.ID, team.Version))
+	assert.NoError(t, r.People.Remove(ctx, any, u.ID, u.Version))
 }
 
 // The API says null for what is not there, and words for levels.

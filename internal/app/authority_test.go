@@ -71,7 +71,7 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 		nil,
 	)
 	require.NoError(t, err)
-	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID))
+	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID, 0))
 	h.removed = gone.ID
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
 	parts, err := r.Store.Parts.Add(ctx, []domain.Part{
@@ -466,7 +466,7 @@ func calls(r running, running *run.Service, h held) []call {
 		},
 		{name: "devices.RemovedOne", ask: func(c C, w A) (any, error) { return r.Devices.RemovedOne(c, w, h.removed) }},
 		{name: "devices.Restore", ask: func(c C, w A) (any, error) { return r.Devices.Restore(c, w, h.removed) }},
-		{name: "devices.Remove", ask: func(c C, w A) (any, error) { return done(r.Devices.Remove(c, w, h.removed)) }},
+		{name: "devices.Remove", ask: func(c C, w A) (any, error) { return done(r.Devices.Remove(c, w, h.removed, 0)) }},
 		{name: "devices.Forget", ask: func(c C, w A) (any, error) { return done(r.Devices.Forget(c, w, h.removed)) }},
 		{name: "people.People", lists: true, ask: func(c C, w A) (any, error) { return r.People.People(c, w) }},
 		{name: "people.Person", ask: func(c C, w A) (any, error) { return r.People.Person(c, w, h.user) }},
@@ -549,9 +549,9 @@ func calls(r running, running *run.Service, h held) []call {
 			)
 		}},
 		{name: "people.TakeToken", ask: func(c C, w A) (any, error) { return done(r.People.TakeToken(c, w, h.token)) }},
-		{name: "people.RemoveTeam", ask: func(c C, w A) (any, error) { return done(r.People.RemoveTeam(c, w, lastTeam(c, r))) }},
-		{name: "people.Remove", ask: func(c C, w A) (any, error) { return done(r.People.Remove(c, w, lastUser(c, r))) }},
-		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place))) }},
+		{name: "people.RemoveTeam", ask: func(c C, w A) (any, error) { return done(r.People.RemoveTeam(c, w, lastTeam(c, r), 0)) }},
+		{name: "people.Remove", ask: func(c C, w A) (any, error) { return done(r.People.Remove(c, w, lastUser(c, r), 0)) }},
+		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place), 0)) }},
 	}
 }
 

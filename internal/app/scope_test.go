@@ -228,7 +228,7 @@ func (w *thicket) settle(t *testing.T, place domain.ID) {
 		nil,
 	)
 	require.NoError(t, err)
-	require.NoError(t, w.r.Devices.Remove(ctx, who, gone.ID))
+	require.NoError(t, w.r.Devices.Remove(ctx, who, gone.ID, 0))
 }
 
 // visitor makes a person with random rights, who belongs to one of the places.

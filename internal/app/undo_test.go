@@ -152,7 +152,7 @@ func TestDevicesRulesAndChannelsGoBack(t *testing.T) {
 	back.Version = rules[0].Version
 	assert.Equal(t, rules[0], back)
 
-	require.NoError(t, r.Devices.Remove(ctx, any, mine.device))
+	require.NoError(t, r.Devices.Remove(ctx, any, mine.device, 0))
 	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "device", mine.device)))
 	_, err = r.Store.Devices.One(ctx, mine.device)
 	assert.NoError(t, err)

@@ -24,6 +24,13 @@ type Undoing struct {
 // Read reads a document of a thing. It is what was noted, so that it fits.
 func Read[T any](document json.RawMessage) (x T, err error) { return x, json.Unmarshal(document, &x) }
 
+// Whatever lets a thing be removed of whatever version it is.
+func Whatever(
+	remove func(ctx context.Context, who access.Actor, id domain.ID, version int) error,
+) func(context.Context, access.Actor, domain.ID) error {
+	return func(ctx context.Context, who access.Actor, id domain.ID) error { return remove(ctx, who, id, 0) }
+}
+
 // Whole is the undoing of things that are noted whole: one returns such a thing, save makes
 // or changes it, and anew makes one that was removed a new one.
 func Whole[T any](

@@ -302,13 +302,17 @@ func (s *Service) CollectNow(ctx context.Context, who access.Actor, id domain.ID
 }
 
 // Remove stops watching a device. Its history is kept until Forget; what is open
-// about it is over, and its tickets are told so.
-func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) error {
+// about it is over, and its tickets are told so. It is ErrChanged where the device has
+// another version, but zero.
+func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID, version int) error {
 	now := time.Now().UTC()
 	return s.desk.Do(ctx, who, removeDevice, func(w *act.Work) error {
 		d, err := w.Device(id)
 		if err != nil {
 			return err
+		}
+		if version != 0 && version != d.Version {
+			return domain.ErrChanged
 		}
 		before, err := s.noted(ctx, w.Areas, d)
 		if err != nil {

@@ -208,7 +208,7 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
 	require.NoError(t, err)
 
-	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID))
+	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID, 0))
 	all, err := p.store.Devices.All(ctx)
 	require.NoError(t, err)
 	assert.Len(t, all, 1)
@@ -228,7 +228,7 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 		[]any{"np-sw-1", "192.0.2.1", "Pier", 1},
 		[]any{removed[0].Name, removed[0].Address, removed[0].Place, removed[0].Series},
 	)
-	assert.ErrorIs(t, p.Remove(ctx, testkit.Anyone, p.sw.ID), domain.ErrNotFound)
+	assert.ErrorIs(t, p.Remove(ctx, testkit.Anyone, p.sw.ID, 0), domain.ErrNotFound)
 
 	edge.Name = "np-sw-1" // its name is free
 	_, err = p.Change(ctx, testkit.Anyone, p.edge.ID, edge)
@@ -246,7 +246,7 @@ func TestRemovalKeepsTheHistory(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, values, 1)
 
-	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID))
+	require.NoError(t, p.Remove(ctx, testkit.Anyone, p.sw.ID, 0))
 	require.NoError(t, p.Forget(ctx, testkit.Anyone, p.sw.ID))
 	assert.ErrorIs(t, p.Forget(ctx, testkit.Anyone, p.sw.ID), domain.ErrNotFound)
 	removed, _, err = p.Removed(ctx, testkit.Anyone, domain.RemovedFilter{})

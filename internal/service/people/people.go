@@ -322,12 +322,16 @@ func (s *Service) ChangePassword(ctx context.Context, who access.Actor, present,
 }
 
 // Remove takes a person out of all teams; nobody can sign in as that person any more.
-// What was done keeps the name.
-func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) error {
+// What was done keeps the name. It is ErrChanged where the person has another version, but
+// zero.
+func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID, version int) error {
 	return s.desk.Do(ctx, who, removePerson, func(w *act.Work) error {
 		u, err := s.over(ctx, w, who, id)
 		if err != nil {
 			return err
+		}
+		if version != 0 && version != u.Version {
+			return domain.ErrChanged
 		}
 		if err := s.leave(ctx, w, u.ID); err != nil {
 			return err

@@ -106,7 +106,7 @@ func TestWhoIsLockedOrRemovedHereDoesNotComeInFromElsewhere(t *testing.T) {
 	require.NoError(t, s.Change(t.Context(), testkit.Anyone, u.ID, people.Draft{Locked: true, Version: u.Version}))
 	_, err = s.SignInElsewhere(t.Context(), nil, nil, people.Arrival{})
 	assert.ErrorIs(t, err, domain.ErrSignIn)
-	require.NoError(t, s.Remove(t.Context(), testkit.Anyone, u.ID))
+	require.NoError(t, s.Remove(t.Context(), testkit.Anyone, u.ID, 0))
 	in, err = s.SignInElsewhere(t.Context(), nil, nil, people.Arrival{})
 	require.NoError(t, err)
 	assert.NotEqual(t, u.ID, in.User.ID, "somebody new")

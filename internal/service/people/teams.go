@@ -181,8 +181,9 @@ func (s *Service) checkMembers(ctx context.Context, w *act.Work, who access.Acto
 	return nil
 }
 
-// RemoveTeam removes a team; its members lose what it granted.
-func (s *Service) RemoveTeam(ctx context.Context, who access.Actor, id domain.ID) error {
+// RemoveTeam removes a team; its members lose what it granted. It is ErrChanged where the
+// team has another version, but zero.
+func (s *Service) RemoveTeam(ctx context.Context, who access.Actor, id domain.ID, version int) error {
 	return s.desk.Do(ctx, who, removeTeam, func(w *act.Work) error {
 		t, err := w.Teams.One(ctx, id)
 		if err != nil {
@@ -190,6 +191,9 @@ func (s *Service) RemoveTeam(ctx context.Context, who access.Actor, id domain.ID
 		}
 		if err := w.At(t.PlaceID); err != nil {
 			return err
+		}
+		if version != 0 && version != t.Version {
+			return domain.ErrChanged
 		}
 		for _, g := range t.Grants {
 			if !who.Includes(g) {

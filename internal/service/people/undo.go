@@ -13,11 +13,11 @@ import (
 // Undoing is how what was done to people and teams is undone, by deed. In which teams a
 // person is belongs to the teams.
 func (s *Service) Undoing() map[string]act.Undoing {
-	team := act.Whole(s.Team, s.SaveTeam, func(t *domain.Team) { t.ID, t.Version = 0, 0 }, s.RemoveTeam)
+	team := act.Whole(s.Team, s.SaveTeam, func(t *domain.Team) { t.ID, t.Version = 0, 0 }, act.Whatever(s.RemoveTeam))
 	person := act.Undoing{
 		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) { return s.Person(ctx, who, id) },
 		Put:     s.putPerson,
-		Remove:  s.Remove,
+		Remove:  act.Whatever(s.Remove),
 	}
 	return map[string]act.Undoing{
 		addTeam.Name:      team,

@@ -221,8 +221,9 @@ func (s *Service) takenUp(w *act.Work, devices bool) {
 	})
 }
 
-// Remove removes a place that nothing belongs to any more.
-func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) error {
+// Remove removes a place that nothing belongs to any more. It is ErrChanged where the place
+// has another version, but zero.
+func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID, version int) error {
 	return s.desk.Do(ctx, who, removePlace, func(w *act.Work) error {
 		p, err := w.Places.Lock(ctx, id)
 		if err != nil {
@@ -230,6 +231,9 @@ func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID) er
 		}
 		if err := w.At(id); err != nil {
 			return err
+		}
+		if version != 0 && version != p.Version {
+			return domain.ErrChanged
 		}
 		if err := w.At(p.ParentID); err != nil {
 			return err

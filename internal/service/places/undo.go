@@ -7,7 +7,7 @@ import (
 
 // Undoing is how what was done to places is undone, by deed.
 func (s *Service) Undoing() map[string]act.Undoing {
-	u := act.Whole(s.One, s.Save, func(p *domain.Place) { p.ID, p.Version = 0, 0 }, s.Remove)
+	u := act.Whole(s.One, s.Save, func(p *domain.Place) { p.ID, p.Version = 0, 0 }, act.Whatever(s.Remove))
 	return map[string]act.Undoing{
 		addPlace.Name:    u,
 		changePlace.Name: u,

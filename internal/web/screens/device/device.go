@@ -402,7 +402,7 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Devices.Remove(r.Context(), middleware.Who(r.Context()), id); err != nil {
+	if err := s.Devices.Remove(r.Context(), middleware.Who(r.Context()), id, 0); err != nil {
 		return err
 	}
 	http.Redirect(w, r, removedPath, http.StatusSeeOther)

@@ -254,7 +254,7 @@ func (s Screen) removeTeam(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := s.People.RemoveTeam(r.Context(), middleware.Who(r.Context()), id); err != nil {
+	if err := s.People.RemoveTeam(r.Context(), middleware.Who(r.Context()), id, 0); err != nil {
 		return err
 	}
 	http.Redirect(w, r, teamsPath, http.StatusSeeOther)
