@@ -12,6 +12,7 @@ const tool = 'github.com/go-gremlins/gremlins/cmd/gremlins@v0.6.0';
 const enough = 200; // changes of an area that is tried in part
 const seed = Number(process.env.SEED ?? 8);
 const workers = Number(process.env.WORKERS ?? 2);
+const known = knownFrom(process.env.KNOWN); // what a run that was broken off has told, in a file
 const tags = ['-tags', 'gosnmp_nodebug'];
 const areas = [
   { path: 'internal/core', whole: true, efficacy: 90, covered: 85 },
@@ -51,6 +52,13 @@ function found(pkg) {
   execFileSync('go', args, { cwd: copies[0], stdio: 'ignore' });
   const files = existsSync(result) ? (JSON.parse(readFileSync(result)).files ?? []) : [];
   return files.map((f) => ({ file: join(pkg, f.file_name.split('/').pop()), pkg, changes: f.mutations }));
+}
+
+// knownFrom reads the states that an earlier run wrote; a change that timed out is tried again.
+function knownFrom(file) {
+  const lines = file ? readFileSync(file, 'utf8').split('\n') : [];
+  const parts = lines.map((l) => l.match(/^(killed|lived|not covered|does not compile): (.+)$/)).filter(Boolean);
+  return new Map(parts.map(([, state, change]) => [change, state]));
 }
 
 function packagesOf(path) {
@@ -180,9 +188,10 @@ async function measured(area) {
     const all = files.filter((f) => f.pkg === pkg).flatMap((f) => f.changes.map((change) => ({ file: f.file, change })));
     await inTurn(all, async ({ file, change }, copy) => {
       const near = tests.filter((t) => reaches(t, file.split('/').pop(), change));
-      const state = near.length === 0 ? 'not covered' : await tried(pkg, file, change, near, copy);
+      const name = `${file}:${change.line}:${change.column} ${change.type}`;
+      const state = known.get(name) ?? (near.length === 0 ? 'not covered' : await tried(pkg, file, change, near, copy));
       results.push({ file, line: change.line, column: change.column, type: change.type, state });
-      console.log(`${state}: ${file}:${change.line}:${change.column} ${change.type}`);
+      console.log(`${state}: ${name}`);
     });
   }
   return results;
