@@ -37,6 +37,8 @@ const (
 	SettingGateway SettingKey = "gateway"
 	// SettingLeaveAlone is addresses that no sweep asks.
 	SettingLeaveAlone SettingKey = "leave_alone"
+	// SettingTalkTo is the addresses that may be talked to.
+	SettingTalkTo SettingKey = "talk_to"
 	// SettingStretch is by how much the intervals of kits are stretched.
 	SettingStretch SettingKey = "stretch"
 )

@@ -13,10 +13,18 @@ import (
 type Guard struct {
 	allowed ranges.Set
 	own     ranges.Set
+	bounds  Bounds
 }
 
 // New returns a guard; allowed are exceptions, and own are the addresses of this machine.
-func New(allowed, own ranges.Set) Guard { return Guard{allowed, own} }
+func New(allowed, own ranges.Set) Guard { return Guard{allowed: allowed, own: own} }
+
+// Within returns a guard that also keeps to bounds: exceptions from the rest do not lead
+// outside of them.
+func (g Guard) Within(b Bounds) Guard {
+	g.bounds = b
+	return g
+}
 
 // forbidden are ranges that are never meant, each with what it is (RFC 6890).
 var forbidden = []struct {
@@ -40,6 +48,9 @@ func (g Guard) Refusal(a netip.Addr) string {
 	if !a.IsValid() {
 		return "is no address"
 	}
+	if refusal := g.bounds.Refusal(a); refusal != "" {
+		return refusal
+	}
 	if g.allowed.Contains(a) {
 		return ""
 	}
@@ -57,6 +68,9 @@ func (g Guard) Refusal(a netip.Addr) string {
 // RefusalOf says of the first address of a set which may not be talked to what is against
 // it; ok is true where all may.
 func (g Guard) RefusalOf(set ranges.Set) (first netip.Addr, refusal string, ok bool) {
+	if a, refusal, out := g.bounds.First(set); out {
+		return a, refusal, false
+	}
 	left := set.Without(g.allowed)
 	for _, f := range forbidden {
 		network, _ := ranges.Read(f.in.String()) // they are well-formed

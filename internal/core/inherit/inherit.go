@@ -6,6 +6,7 @@ package inherit
 
 import (
 	"fmt"
+	"maps"
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -67,6 +68,22 @@ func (t Tree) SeenBy(sees func(place domain.ID) bool) Tree {
 		places[id] = p
 	}
 	t.places = places
+	return t
+}
+
+// With is the tree with one more value set; an empty one is taken away.
+func (t Tree) With(o domain.Override) Tree {
+	thing := Thing{Place: o.PlaceID, Device: o.DeviceID}
+	t.values = maps.Clone(t.values)
+	own := maps.Clone(t.values[thing])
+	if own == nil {
+		own = map[Key]string{}
+	}
+	own[o.Key] = o.Value
+	if o.Value == "" {
+		delete(own, o.Key)
+	}
+	t.values[thing] = own
 	return t
 }
 

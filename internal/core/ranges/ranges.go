@@ -148,6 +148,15 @@ func (s Set) First(other Set) (a netip.Addr, ok bool) {
 	return a, false
 }
 
+// With are the addresses of both.
+func (s Set) With(other Set) Set {
+	var b netipx.IPSetBuilder
+	for _, r := range append(s.Ranges(), other.Ranges()...) {
+		b.AddRange(r)
+	}
+	return built(&b)
+}
+
 // Without returns the set that remains when the addresses of another are left out.
 func (s Set) Without(except Set) Set {
 	var b netipx.IPSetBuilder

@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 )
 
 // Endpoint is how a device is talked to by a way, with the way's description.
@@ -137,7 +138,7 @@ func (s *Service) check(
 	ctx context.Context,
 	w *act.Work,
 	who access.Actor,
-	deviceID domain.ID,
+	device domain.Device,
 	name string,
 	d EndpointDraft,
 ) (domain.Endpoint, error) {
@@ -146,12 +147,15 @@ func (s *Service) check(
 		return domain.Endpoint{}, fmt.Errorf("way %q: %w", name, domain.ErrNotFound)
 	}
 	settings, errs := field.Check(way.Endpoint, d.Settings)
-	e := domain.Endpoint{DeviceID: deviceID, Way: name, CredentialID: d.CredentialID, Settings: settings}
+	e := domain.Endpoint{DeviceID: device.ID, Way: name, CredentialID: d.CredentialID, Settings: settings}
 	if d.Address != "" {
-		var err error
+		guard, err := bounds.At(ctx, w.Areas, s.Guard, who, device.PlaceID)
+		if err != nil {
+			return e, err
+		}
 		if e.Address, err = netip.ParseAddr(d.Address); err != nil || e.Address.Zone() != "" {
 			errs["address"] = "Must be an address such as 192.0.2.1, or empty for the device's own."
-		} else if refusal := s.Guard.Refusal(e.Address); refusal != "" {
+		} else if refusal := guard.Refusal(e.Address); refusal != "" {
 			errs["address"] = fmt.Sprintf("%s %s.", e.Address, refusal)
 		}
 	}
@@ -160,7 +164,7 @@ func (s *Service) check(
 		if err != nil {
 			return e, err
 		}
-		set, err := w.Endpoints.Of(ctx, deviceID)
+		set, err := w.Endpoints.Of(ctx, device.ID)
 		if err != nil {
 			return e, err
 		}
@@ -219,7 +223,7 @@ func (s *Service) drafted(
 	if err != nil {
 		return device, domain.Endpoint{}, err
 	}
-	e, err := s.check(ctx, w, who, deviceID, name, d)
+	e, err := s.check(ctx, w, who, device, name, d)
 	if err != nil {
 		return device, e, err
 	}

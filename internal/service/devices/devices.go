@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/store"
@@ -182,11 +183,23 @@ func (s *Service) change(ctx context.Context, w *act.Work, who access.Actor, x d
 	if err := s.place(ctx, w.Areas, who, x, d.Via); err != nil {
 		return x, err
 	}
+	if err := s.inside(ctx, w.Areas, who, x, old); err != nil {
+		return x, err
+	}
 	x.Version++
 	if old == address {
 		return x, nil
 	}
 	return x, s.move(ctx, w, x, old, d.Secrets)
+}
+
+// inside refuses an address that the place of a device does not let be talked to.
+func (s *Service) inside(ctx context.Context, tx *store.Areas, who access.Actor, x domain.Device, old netip.Addr) error {
+	field := "place"
+	if x.Address != old {
+		field = "address"
+	}
+	return bounds.Keep(ctx, tx, who, field, x)
 }
 
 // place stores name, address, place and way of a device.

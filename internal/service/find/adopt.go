@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 	"tirelessowl/internal/store"
 )
 
@@ -106,9 +107,11 @@ func (s *Service) Adopt(ctx context.Context, who access.Actor, sweepID domain.ID
 		if err != nil {
 			return err
 		}
-		made, err = s.adoptAll(ctx, w, sweep, chosen, place, a)
+		if made, err = s.adoptAll(ctx, w, sweep, chosen, place, a); err != nil {
+			return err
+		}
 		w.Then(func(ctx context.Context) error { return s.begun(ctx, made) })
-		return err
+		return bounds.Keep(ctx, w.Areas, who, "find_ids", made...)
 	})
 	return made, err
 }

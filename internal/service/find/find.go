@@ -13,9 +13,11 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/guard"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
@@ -137,18 +139,27 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	return total, errs
 }
 
-// Checked is Check, with what may not be talked to.
-func (s *Service) Checked(d *Draft) (int64, domain.FieldErrors) {
+// Checked is Check, with what may not be talked to at its place.
+func (s *Service) Checked(ctx context.Context, who access.Actor, d *Draft) (int64, domain.FieldErrors, error) {
 	total, errs := d.Check()
 	wanted, err := ranges.Parse(d.Ranges)
 	if err != nil || errs["exclude"] != "" {
-		return total, errs
+		return total, errs, nil
 	}
 	except, _ := ranges.Read(d.Exclude) // it was checked
-	if a, refusal, ok := s.kits.Guard.RefusalOf(wanted.Without(except)); !ok {
+	wanted = wanted.Without(except)
+	if a, refusal, ok := s.kits.Guard.RefusalOf(wanted); !ok {
 		errs["ranges"] = fmt.Sprintf("%s %s: leave it out, or allow it with OWL_ALLOW_ADDRESSES.", a, refusal)
+		return total, errs, nil
 	}
-	return total, errs
+	if !who.May(makeSweep.Area, makeSweep.Needs, domain.At(d.PlaceID)) {
+		return total, errs, nil // what is bound there is not told
+	}
+	tree, err := bounds.Tree(ctx, &s.store.Areas, who)
+	if a, refusal, out := guard.BoundsAt(tree, d.PlaceID).First(wanted); out {
+		errs["ranges"] = fmt.Sprintf("%s %s: leave it out.", a, refusal)
+	}
+	return total, errs, err
 }
 
 // paceFor is gentle with networks and quick on this machine itself.
@@ -179,7 +190,10 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 		if err := w.At(d.PlaceID); err != nil {
 			return err
 		}
-		total, errs := s.Checked(&d)
+		total, errs, err := s.Checked(ctx, who, &d)
+		if err != nil {
+			return err
+		}
 		have, err := w.Credentials.All(ctx)
 		if err != nil {
 			return err

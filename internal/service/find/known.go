@@ -11,6 +11,7 @@ import (
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 )
@@ -70,7 +71,7 @@ func (s *Service) TakeOver(ctx context.Context, who access.Actor, sweepID domain
 			return err
 		}
 		for _, f := range moved {
-			if err := take(ctx, w, f); err != nil {
+			if err := take(ctx, w, who, f); err != nil {
 				return err
 			}
 			w.Then(func(ctx context.Context) error { return s.adopted(ctx, f.DeviceID) })
@@ -97,7 +98,7 @@ func movedOf(ctx context.Context, w *act.Work, sweepID domain.ID, ids []domain.I
 }
 
 // take lets one device be asked as it was found.
-func take(ctx context.Context, w *act.Work, f domain.Find) error {
+func take(ctx context.Context, w *act.Work, who access.Actor, f domain.Find) error {
 	d, err := w.Device(f.DeviceID)
 	if err != nil {
 		return err
@@ -119,6 +120,9 @@ func take(ctx context.Context, w *act.Work, f domain.Find) error {
 			return err
 		}
 		if err := tx.Devices.Update(ctx, d); err != nil {
+			return err
+		}
+		if err := bounds.Keep(ctx, tx, who, "find_ids", d); err != nil {
 			return err
 		}
 	}

@@ -64,7 +64,7 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 	if err != nil {
 		return err
 	}
-	spared, _, err := s.spared(ctx, w.PlaceID, func(domain.ID) bool { return true })
+	spared, _, err := s.spared(ctx, w, func(domain.ID) bool { return true })
 	if err != nil {
 		return err
 	}

@@ -1,10 +1,12 @@
 package find
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/guard"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/why"
@@ -24,7 +26,7 @@ func (s *Service) Spared(ctx context.Context, who access.Actor, id domain.ID) (o
 		return out, err
 	}
 	sees := func(place domain.ID) bool { return who.May(domain.AreaFind, domain.AccessSee, domain.At(place)) }
-	spared, trace, err := s.spared(ctx, x.PlaceID, sees)
+	spared, trace, err := s.spared(ctx, x, sees)
 	if err != nil {
 		return out, err
 	}
@@ -32,45 +34,53 @@ func (s *Service) Spared(ctx context.Context, who access.Actor, id domain.ID) (o
 	return out, nil
 }
 
-// spared are the addresses to leave alone at a place. A sweep for the whole tree leaves
-// alone what any place says: it may come by all of them. Places that are not seen have no
-// names.
-func (s *Service) spared(
-	ctx context.Context,
-	place domain.ID,
-	sees func(domain.ID) bool,
-) (set ranges.Set, trace why.Trace, err error) {
+// spared are the addresses to leave alone of a sweep. One for the whole tree leaves alone
+// what any place says: it may come by all of them. Places that are not seen have no names.
+func (s *Service) spared(ctx context.Context, x domain.Sweep, sees func(domain.ID) bool) (set ranges.Set, trace why.Trace, err error) {
 	places, err := s.store.Places.All(ctx)
 	if err != nil {
 		return set, trace, err
-	}
-	for i, p := range places {
-		if !sees(p.ID) {
-			places[i].Name = "further up"
-		}
 	}
 	all, err := s.store.Overrides.All(ctx)
 	if err != nil {
 		return set, trace, err
 	}
-	if place != 0 {
-		r := inherit.NewTree(places, all).Resolve(place, 0, domain.SettingLeaveAlone, nil)
-		set, err = ranges.Read(r.Value)
-		return set, r.Why, err
+	tree := inherit.NewTree(places, all).SeenBy(sees)
+	if x.PlaceID == 0 {
+		return sparedAnywhere(places, all, sees)
 	}
-	names := map[domain.ID]string{}
-	for _, p := range places {
-		names[p.ID] = p.Name
+	r := tree.Resolve(x.PlaceID, 0, domain.SettingLeaveAlone, nil)
+	if set, err = ranges.Read(r.Value); err != nil {
+		return set, trace, err
+	}
+	trace = r.Why
+	bounds := guard.BoundsAt(tree, x.PlaceID)
+	if !r.Set && len(bounds) > 0 {
+		trace = why.Trace{Answer: "what its place does not let be talked to"}
 	}
 	trace.Question = "Which addresses are left alone?"
+	wanted := targets(x, set)
+	kept := bounds.Kept(wanted, &trace)
+	return set.With(wanted.Without(kept)), trace, nil
+}
+
+// sparedAnywhere are the addresses that any place leaves alone.
+func sparedAnywhere(places []domain.Place, all []domain.Override, sees func(domain.ID) bool) (set ranges.Set, trace why.Trace, err error) {
+	names := map[domain.ID]string{}
+	for _, p := range places {
+		if sees(p.ID) {
+			names[p.ID] = "The place " + p.Name
+		}
+	}
+	trace.Question = "Which addresses are left alone?"
+	trace.Answer = "what any place says, since the sweep is for the whole tree"
 	var texts []string
 	for _, o := range all {
 		if o.Key == domain.SettingLeaveAlone && o.PlaceID != 0 {
 			texts = append(texts, o.Value)
-			trace.Because("The place "+names[o.PlaceID]+" says so", o.Value, why.To("place", o.PlaceID))
+			trace.Because(cmp.Or(names[o.PlaceID], "A place that you do not see")+" says so", o.Value, why.To("place", o.PlaceID))
 		}
 	}
-	trace.Answer = "what any place says, since the sweep is for the whole tree"
 	set, err = ranges.Read(strings.Join(texts, ", "))
 	return set, trace, err
 }

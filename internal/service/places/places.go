@@ -11,6 +11,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/bounds"
 	"tirelessowl/internal/store"
 )
 
@@ -178,13 +179,13 @@ func (s *Service) Save(ctx context.Context, who access.Actor, p domain.Place) (s
 		if err != nil {
 			return err
 		}
+		s.takenUp(w, old.ID != 0)
 		if old.ID == 0 {
 			w.Note(thing(saved), nil, saved)
-		} else {
-			w.Note(thing(saved), old, saved)
+			return nil
 		}
-		s.takenUp(w, old.ID != 0)
-		return nil
+		w.Note(thing(saved), old, saved)
+		return bounds.KeepBelow(ctx, w.Areas, who, "parent", saved.ID)
 	})
 	return saved, err
 }
@@ -260,6 +261,7 @@ func (s *Service) MoveDevices(ctx context.Context, who access.Actor, ids []domai
 		if to == 0 || len(ids) == 0 {
 			return domain.FieldErrors{"place": "Choose a place, and at least one device."}
 		}
+		var moved []domain.Device
 		for _, id := range ids {
 			d, err := w.Device(id)
 			if err != nil {
@@ -275,9 +277,10 @@ func (s *Service) MoveDevices(ctx context.Context, who access.Actor, ids []domai
 				return err
 			}
 			w.Note(act.Device(d), before, map[string]domain.ID{"place_id": to})
+			moved = append(moved, d)
 		}
 		s.takenUp(w, true)
-		return nil
+		return bounds.Keep(ctx, w.Areas, who, "place", moved...)
 	})
 }
 

@@ -47,11 +47,7 @@ func (s *Service) affected(ctx context.Context, from *store.Areas, x site, o dom
 // Rehearse tells what would change if something were set, or taken away, and changes
 // nothing. Errors are by the field “value”.
 func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trace why.Trace, err error) {
-	deed := changeAtPlace
-	if t.At.Device != 0 {
-		deed = changeAtDevice
-	}
-	seen, err := s.desk.Reach(ctx, who, deed)
+	seen, err := s.desk.Reach(ctx, who, s.deed(t))
 	if err != nil {
 		return trace, err
 	}

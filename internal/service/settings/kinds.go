@@ -21,6 +21,8 @@ import (
 type kind struct {
 	key         domain.SettingKey
 	title, help string
+	// deed is what changing it is, where that is more than to configure a place.
+	deed *act.Deed
 	// ofDevices is true for what can be set at devices, too.
 	ofDevices bool
 	// reloads is true for what changes how devices are collected from.
@@ -34,13 +36,15 @@ type kind struct {
 	// holds refuses what was set, once it is clear for which devices it holds; nil for
 	// what always may.
 	holds func(ctx context.Context, w *act.Work, a affected, typed domain.Secrets) error
+	// after refuses what was set, seen by all that is below it; nil for what always may.
+	after func(ctx context.Context, from *store.Areas, who access.Actor, x site) error
 	// effect says in words what would change where it holds.
 	effect func(ctx context.Context, a affected, trace *why.Trace) error
 }
 
 // kinds are all of them: one for each way that takes credentials, too.
 func (s *Service) kinds() []kind {
-	out := []kind{s.gateway(), s.leaveAlone(), s.stretch()}
+	out := []kind{s.gateway(), s.leaveAlone(), s.talkTo(), s.stretch()}
 	for _, w := range s.kits.Ways {
 		if len(w.Credentials) > 0 {
 			out = append(out, s.credential(w))

@@ -4,6 +4,7 @@ package settings
 
 import (
 	"context"
+	"fmt"
 	"strings"
 
 	"tirelessowl/internal/core/access"
@@ -46,8 +47,8 @@ type Setting struct {
 	Shown string `json:"shown"`
 	Else  string `json:"-"`
 	Here  bool   `json:"here"`
-	// PlaceID is the place, or that of the device.
-	PlaceID domain.ID `json:"-"`
+	// May tells whether the one who asks may change it.
+	May bool `json:"-"`
 	// Mark is that of what is set here.
 	Mark string `json:"-"`
 }
@@ -107,7 +108,8 @@ func (s *Service) at(ctx context.Context, who access.Actor, x site) (out []Setti
 			continue
 		}
 		one := Setting{Key: k.key, Title: k.title, Help: k.help, Resolved: tree.Resolve(x.Place, x.Device, k.key, nil)}
-		one.PlaceID = x.Place
+		deed := s.deed(Typed{At: x.Itself(), Key: k.key})
+		one.May = who.May(deed.Area, deed.Needs, x.Spot())
 		one.Here = one.Set && one.Thing == x.Itself()
 		one.Mark = act.Mark("")
 		if one.Here {
@@ -166,11 +168,7 @@ type Typed struct {
 // Set sets something at a place or a device. Errors are by the fields “value” and “secret”;
 // it is ErrChanged where the setting is no more what was seen.
 func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
-	deed := changeAtPlace
-	if t.At.Device != 0 {
-		deed = changeAtDevice
-	}
-	return s.desk.Do(ctx, who, deed, func(w *act.Work) error {
+	return s.desk.Do(ctx, who, s.deed(t), func(w *act.Work) error {
 		x, err := s.locked(ctx, w, t.At)
 		if err != nil {
 			return err
@@ -198,6 +196,17 @@ func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
 	})
 }
 
+// deed is what setting something is.
+func (s *Service) deed(t Typed) act.Deed {
+	if t.At.Device != 0 {
+		return changeAtDevice
+	}
+	if k, ok := s.kind(t.Key, site{}); ok && k.deed != nil {
+		return *k.deed
+	}
+	return changeAtPlace
+}
+
 // locked is where something is set; nobody else changes it until the end.
 func (s *Service) locked(ctx context.Context, w *act.Work, at inherit.Thing) (site, error) {
 	if at.Device != 0 {
@@ -213,6 +222,9 @@ func (s *Service) locked(ctx context.Context, w *act.Work, at inherit.Thing) (si
 	return siteOf(ctx, w.Areas, at)
 }
 
+// maxTyped is the longest value, in bytes.
+const maxTyped = 4000
+
 // keep checks what was typed and stores it.
 func (s *Service) keep(ctx context.Context, w *act.Work, who access.Actor, x site, t Typed) (kind, error) {
 	k, ok := s.kind(t.Key, x)
@@ -223,6 +235,9 @@ func (s *Service) keep(ctx context.Context, w *act.Work, who access.Actor, x sit
 	typed := strings.TrimSpace(t.Value)
 	if typed == "" {
 		return k, w.Overrides.Unset(ctx, o)
+	}
+	if len(typed) > maxTyped {
+		return k, domain.FieldErrors{"value": fmt.Sprintf("At most %d characters.", maxTyped)}
 	}
 	value, refers, err := k.read(ctx, w.Areas, who, x, typed)
 	if err != nil {
@@ -238,7 +253,10 @@ func (s *Service) keep(ctx context.Context, w *act.Work, who access.Actor, x sit
 			return k, err
 		}
 	}
-	return k, w.Overrides.Set(ctx, o, refers)
+	if err := w.Overrides.Set(ctx, o, refers); err != nil || k.after == nil {
+		return k, err
+	}
+	return k, k.after(ctx, w.Areas, who, x)
 }
 
 // here is what is set at a place or a device itself, as it is noted.

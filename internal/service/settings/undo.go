@@ -14,6 +14,7 @@ import (
 func (s *Service) Undoing() map[string]act.Undoing {
 	return map[string]act.Undoing{
 		changeAtPlace.Name:  s.undoing(inherit.Place),
+		boundPlace.Name:     s.undoing(inherit.Place),
 		changeAtDevice.Name: s.undoing(inherit.Device),
 	}
 }

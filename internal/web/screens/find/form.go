@@ -162,7 +162,10 @@ func (s Screen) size(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	total, errs := s.Find.Checked(&v.Draft)
+	total, errs, err := s.Find.Checked(r.Context(), middleware.Who(r.Context()), &v.Draft)
+	if err != nil {
+		return err
+	}
 	if errs["ranges"] != "" || errs["exclude"] != "" {
 		if strings.TrimSpace(v.Draft.Ranges) != "" {
 			v.Size = errs["ranges"] + errs["exclude"]

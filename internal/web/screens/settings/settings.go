@@ -30,8 +30,8 @@ type Screen struct {
 // Manifest is what the screen hands over.
 func (s Screen) Manifest() screen.Screen {
 	const run, collect, configure = domain.AreaRun, domain.AreaCollect, domain.AccessConfigure
-	place := kind{inherit.Place, "/run/places/%d/settings", run}
-	device := kind{inherit.Device, "/devices/%d/settings", collect}
+	place := kind{inherit.Place, "/run/places/%d/settings"}
+	device := kind{inherit.Device, "/devices/%d/settings"}
 	return screen.Screen{
 		Templates: map[string]fs.FS{"settings": files},
 		Routes: []screen.Route{
@@ -61,7 +61,6 @@ func (s Screen) Manifest() screen.Screen {
 type kind struct {
 	thing func(domain.ID) inherit.Thing
 	path  string
-	area  domain.Area
 }
 
 // cardView is what is set at a thing or above it.
@@ -74,7 +73,6 @@ type cardView struct {
 type rowView struct {
 	settings.Setting
 	URL    string
-	May    bool
 	Typed  string
 	Errors domain.FieldErrors
 	N      int
@@ -155,7 +153,6 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request, k kind, status int,
 		if x.Choices != nil {
 			row.Typed = x.Value
 		}
-		row.May = who.May(k.area, domain.AccessConfigure, domain.Spot{Place: x.PlaceID, Device: typed.At.Device})
 		if x.Key == typed.Key && wrong != nil {
 			row.Typed, row.Errors = typed.Value, wrong
 		}
