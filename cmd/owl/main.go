@@ -27,10 +27,14 @@ type cli struct {
 	Sim       simulate  `cmd:"" help:"Run the simulated estate alone."`
 	Fleet     fleet     `cmd:"" help:"Run the simulated switches of the large demo."            hidden:""`
 	User      struct {
-		Add userAdd `cmd:"" help:"Store a person; the password is read from standard input."`
+		Add      userAdd      `cmd:"" help:"Store a person; the password is read from standard input."`
+		List     userList     `cmd:"" help:"Tell who may sign in."`
+		Password userPassword `cmd:"" help:"Set the password of a person, read from standard input; all sign-ins end."`
 	} `cmd:"" help:"People who may sign in."`
 	Token struct {
 		Create tokenCreate `cmd:"" help:"Make a key for the API and print it."`
+		List   tokenList   `cmd:"" help:"Tell which keys there are."`
+		Remove tokenRemove `cmd:"" help:"Take a key back: it opens nothing any more."`
 	} `cmd:"" help:"Keys for the API."`
 	Key struct {
 		Rotate keyRotate `cmd:"" help:"Seal all secrets with a new key; the application must be stopped."`
