@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"tirelessowl/internal/core/inherit"
@@ -310,6 +311,22 @@ var deviceOrder = map[string]string{
 	"-since": "d.health_since, d.name", "-health": badness + ", d.name DESC",
 }
 
+// pageFound asks for a page of devices and counts all. Where they are searched for, all of them
+// are looked through once: not again for the page.
+func (s Devices) pageFound(ctx context.Context, q *gorm.DB, searched bool, p domain.Page) (page *gorm.DB, total int64, err error) {
+	if !searched {
+		return s.paged(ctx, q, "d.id", deviceColumn, p)
+	}
+	ids, err := manyIDs(q, "d.id", "")
+	if err != nil {
+		return nil, 0, err
+	}
+	// As a table they are joined by their hashes; as an array each device was compared with each.
+	found := s.q(ctx).Table("devices d").Where("d.id IN (SELECT unnest(?::text::bigint[]))", arrayOf(ids))
+	page, err = pageOf(found, "d.id", deviceColumn, p)
+	return page, min(int64(len(ids)), domain.MostCounted+1), err
+}
+
 // Find returns devices, the worst first unless sorted otherwise, and how many
 // match in all.
 func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.Device, total int64, err error) {
@@ -327,14 +344,7 @@ func (s Devices) Find(ctx context.Context, f domain.DeviceFilter) (out []domain.
 		q = q.Where(picked, pickedBy(*f.Picked)...)
 	}
 	if f.Page != nil {
-		if f.Search != "" { // to look through all of them once is enough
-			ids, err := manyIDs(q, "d.id", "")
-			if err != nil {
-				return nil, 0, err
-			}
-			q = s.q(ctx).Table("devices d").Where("d.id = ANY(?::text::bigint[])", arrayOf(ids))
-		}
-		page, total, err := s.paged(ctx, q, "d.id", deviceColumn, *f.Page)
+		page, total, err := s.pageFound(ctx, q, f.Search != "", *f.Page)
 		if err != nil {
 			return nil, 0, err
 		}

@@ -44,6 +44,12 @@ func (a area) paged(ctx context.Context, q *gorm.DB, id string, by map[string]co
 	if n, err = a.counted(ctx, q); err != nil {
 		return nil, 0, err
 	}
+	page, err = pageOf(q, id, by, p)
+	return page, n, err
+}
+
+// pageOf asks for one page of what a query picks.
+func pageOf(q *gorm.DB, id string, by map[string]column, p domain.Page) (*gorm.DB, error) {
 	name, down := strings.CutPrefix(p.Sort, "-")
 	direction, beyond := "", ">"
 	if down {
@@ -60,11 +66,11 @@ func (a area) paged(ctx context.Context, q *gorm.DB, id string, by map[string]co
 	if p.After != nil && ok {
 		key, err := c.read(p.After.Key)
 		if err != nil {
-			return nil, 0, domain.FieldErrors{"after": "must be the “next” of an answer, as it was"}
+			return nil, domain.FieldErrors{"after": "must be the “next” of an answer, as it was"}
 		}
 		q = q.Where("("+c.expr+", "+id+") "+beyond+" (?, ?)", key, p.After.ID)
 	}
-	return q.Order(order).Limit(p.Limit), n, nil
+	return q.Order(order).Limit(p.Limit), nil
 }
 
 // pagedOr is as paged where a page is asked for; else it asks for the first of what is in an
