@@ -93,6 +93,9 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 			return nil, nil, err
 		}
 		stop = unlock
+		if readableByOthers(c.DataDir) {
+			progress("others may read in " + c.DataDir + ": better take that away (chmod go-rw)")
+		}
 	}
 	if url == "" {
 		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), localpg.Options{Log: progress, Adopt: owner})

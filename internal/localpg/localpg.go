@@ -330,7 +330,10 @@ func prepare(ctx context.Context, bin, dir, data string, opt Options) (string, e
 		}
 	}
 	opt.Log("making a private database cluster")
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(dir), ThroughOnly()); err != nil {
+		return "", err
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", err
 	}
 	password := rand.Text()
@@ -417,6 +420,15 @@ func serverUser() (uid, gid int, ok bool) {
 	uid, _ = strconv.Atoi(u.Uid)
 	gid, _ = strconv.Atoi(u.Gid)
 	return uid, gid, true
+}
+
+// ThroughOnly is the mode of folders above the cluster: readable by their owner alone, and
+// such that the server's own user gets through where that is another one.
+func ThroughOnly() os.FileMode {
+	if _, _, ok := serverUser(); ok {
+		return 0o711
+	}
+	return 0o700
 }
 
 func own(paths ...string) error {

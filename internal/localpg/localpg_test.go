@@ -186,3 +186,21 @@ func (s *Server) process() int {
 	defer s.mu.Unlock()
 	return s.pid
 }
+
+// The folder of the cluster is its owner's alone; above it, others get through at most.
+func TestTheClusterIsItsOwnersAlone(t *testing.T) {
+	above := filepath.Join(filepath.Dir(folder(t)), "data")
+	s, err := Start(t.Context(), filepath.Join(above, "postgres"), Options{Throwaway: true})
+	require.NoError(t, err)
+	defer s.Stop()
+	for dir, mode := range map[string]os.FileMode{
+		above:                            ThroughOnly(),
+		filepath.Join(above, "postgres"): 0o700,
+		filepath.Join(above, "postgres", "password"): 0o600,
+	} {
+		info, err := os.Stat(dir)
+		require.NoError(t, err)
+		assert.Equal(t, mode, info.Mode().Perm(), dir)
+		assert.Zero(t, info.Mode().Perm()&0o066, "nobody else reads or writes")
+	}
+}

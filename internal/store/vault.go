@@ -93,7 +93,7 @@ func makeKey(file string) ([]byte, error) {
 	if _, err := rand.Read(key); err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(file), 0o711); err != nil {
 		return nil, err
 	}
 	return key, writeKey(file, key)
