@@ -13,6 +13,9 @@ export async function signIn(page, name = 'ines') {
   await expect(page).toHaveURL(/\/$/);
 }
 
+// settingOf is the row of something that is set at a place or a device.
+export const settingOf = (page, title) => page.locator('#settings').getByRole('listitem').filter({ hasText: title });
+
 // Console errors are failures: a strict policy must not be broken silently.
 export function watchConsole(page) {
   const problems = [];

@@ -47,6 +47,8 @@ const views = {
   find: '/find',
   sweep: '/find/new',
   collect: '/collect',
+  credentials: '/collect/credentials',
+  credential: '/collect/credentials/new?kind=snmp-v3',
   latest: '/collect/values',
   rules: '/judge',
   rule: '/judge/rules/1',

@@ -1,5 +1,5 @@
 import { test, expect } from '@playwright/test';
-import { signIn, openDevice, watchConsole } from './helpers.mjs';
+import { signIn, openDevice, settingOf, watchConsole } from './helpers.mjs';
 
 test('two who change one plan see what the other made, and a plan may be for some tags', async ({ browser }) => {
   const [one, two] = await Promise.all([browser.newPage(), browser.newPage()]);
@@ -25,8 +25,6 @@ test('two who change one plan see what the other made, and a plan may be for som
   await expect(form(two).getByLabel('Only for incidents with the tags')).toHaveValue('');
   await Promise.all([one.close(), two.close()]);
 });
-
-const settingOf = (page, title) => page.locator('#settings').getByRole('listitem').filter({ hasText: title });
 
 test('a stretch is rehearsed at a place, holds for its devices, is overridden and undone', async ({ page }) => {
   const problems = watchConsole(page);

@@ -373,7 +373,8 @@ func (b *bench) walks(ctx context.Context) error {
 		}
 		defer bare[i].Close()
 	}
-	talk := kit.Talk{Settings: way.Settings{"port": fmt.Sprint(widePort)}, Secrets: domain.Secrets{"community": community}}
+	opened := way.Opened{Kind: "snmp-v2c", Secrets: domain.Secrets{"community": community}}
+	talk := kit.Talk{Settings: way.Settings{"port": fmt.Sprint(widePort)}, Credential: opened}
 	question := k.Questions(domain.Device{}, nil, map[string]kit.Talk{"snmp": talk})[0]
 	loop, ours, ratio, err := inTurn(func(w, _ int) error {
 		for _, c := range k.Sources[0].Columns() {

@@ -14,6 +14,9 @@ import (
 // The demo's secrets belong to stand-ins on loopback.
 const (
 	demoCommunity = "kittiwake-read"
+	demoUser      = "kittiwake-watch"
+	demoAuth      = "lantern on the quay"
+	demoPriv      = "rope around the pier"
 	demoDeskToken = "desk-of-kittiwake"
 	demoAccounts  = "accounts-of-kittiwake"
 )
@@ -39,6 +42,7 @@ func standIns(c config.Config) app.StandIns {
 		Accounts:  sim.ProviderURL(c.DemoBase),
 
 		AccountsSecret: demoAccounts,
+		Watcher:        demo.Watcher{Name: demoUser, AuthPassword: demoAuth, PrivPassword: demoPriv},
 	}
 }
 
@@ -74,6 +78,7 @@ func (s simulate) Run(ctx context.Context, c config.Config) error {
 		Community: demoCommunity,
 		DeskToken: demoDeskToken,
 		DataDir:   c.DataDir,
+		User:      sim.NewSNMPUser(demoUser, demoAuth, demoPriv),
 
 		ClientID:     demo.ClientID,
 		ClientSecret: demoAccounts,

@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
@@ -30,23 +31,24 @@ import (
 
 // Wiring are what the API needs.
 type Wiring struct {
-	URL        string // how clients reach the application
-	Desk       *act.Desk
-	People     *people.Service
-	Places     *places.Service
-	Settings   *settings.Service
-	Attributes *attributes.Service
-	Audit      *audit.Service
-	Run        *run.Service
-	Find       *find.Service
-	Judge      *judge.Service
-	Respond    *respond.Service
-	Transfer   *transfer.Service
-	Kits       *collect.Service
-	Watch      *watch.Service
-	Devices    *devices.Service
-	Once       *once.Service
-	Log        *slog.Logger
+	URL         string // how clients reach the application
+	Desk        *act.Desk
+	People      *people.Service
+	Places      *places.Service
+	Settings    *settings.Service
+	Attributes  *attributes.Service
+	Audit       *audit.Service
+	Run         *run.Service
+	Find        *find.Service
+	Judge       *judge.Service
+	Respond     *respond.Service
+	Transfer    *transfer.Service
+	Kits        *collect.Service
+	Credentials *credentials.Service
+	Watch       *watch.Service
+	Devices     *devices.Service
+	Once        *once.Service
+	Log         *slog.Logger
 }
 
 // api carries the parts to the operations.

@@ -27,6 +27,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
@@ -50,23 +51,24 @@ const snmpPort = 161
 
 // App is the running application.
 type App struct {
-	Config     config.Config
-	Store      *store.Store
-	Desk       *act.Desk
-	People     *people.Service
-	Once       *once.Service
-	Places     *places.Service
-	Settings   *settings.Service
-	Attributes *attributes.Service
-	Audit      *audit.Service
-	Kits       *collect.Service
-	Find       *find.Service
-	Judge      *judge.Service
-	Respond    *respond.Service
-	Watch      *watch.Service
-	Transfer   *transfer.Service
-	Devices    *devices.Service
-	Engine     *engine.Collector
+	Config      config.Config
+	Store       *store.Store
+	Desk        *act.Desk
+	People      *people.Service
+	Once        *once.Service
+	Places      *places.Service
+	Settings    *settings.Service
+	Attributes  *attributes.Service
+	Audit       *audit.Service
+	Kits        *collect.Service
+	Credentials *credentials.Service
+	Find        *find.Service
+	Judge       *judge.Service
+	Respond     *respond.Service
+	Watch       *watch.Service
+	Transfer    *transfer.Service
+	Devices     *devices.Service
+	Engine      *engine.Collector
 
 	log       *slog.Logger
 	hub       *engine.Hub
@@ -185,6 +187,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Once = once.New(s, time.Now)
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
+	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
 	files, err := spillFiles(c.DataDir, log)
@@ -249,45 +252,47 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 	}
 	running := run.New(a.Store, a.Desk, a.Engine, store.UsualKeep(a.Config.KeepDays), drill)
 	return web.New(web.Wiring{
-		Desk:       a.Desk,
-		People:     a.People,
-		Places:     a.Places,
-		Settings:   a.Settings,
-		Attributes: a.Attributes,
-		Audit:      a.Audit,
-		Kits:       a.Kits,
-		Find:       a.Find,
-		Judge:      a.Judge,
-		Respond:    a.Respond,
-		Watch:      a.Watch,
-		Transfer:   a.Transfer,
-		Devices:    a.Devices,
-		Run:        running,
-		Hub:        a.hub,
-		Log:        a.log,
-		Sessions:   a.Store.Sessions,
-		Port:       port,
-		URL:        a.Config.URL,
-		Proxies:    a.Config.Proxies,
-		Secure:     strings.HasPrefix(a.Config.URL, "https:"),
+		Desk:        a.Desk,
+		People:      a.People,
+		Places:      a.Places,
+		Settings:    a.Settings,
+		Attributes:  a.Attributes,
+		Audit:       a.Audit,
+		Kits:        a.Kits,
+		Credentials: a.Credentials,
+		Find:        a.Find,
+		Judge:       a.Judge,
+		Respond:     a.Respond,
+		Watch:       a.Watch,
+		Transfer:    a.Transfer,
+		Devices:     a.Devices,
+		Run:         running,
+		Hub:         a.hub,
+		Log:         a.log,
+		Sessions:    a.Store.Sessions,
+		Port:        port,
+		URL:         a.Config.URL,
+		Proxies:     a.Config.Proxies,
+		Secure:      strings.HasPrefix(a.Config.URL, "https:"),
 		API: api.New(api.Wiring{
-			URL:        a.Config.URL,
-			Desk:       a.Desk,
-			People:     a.People,
-			Places:     a.Places,
-			Settings:   a.Settings,
-			Attributes: a.Attributes,
-			Audit:      a.Audit,
-			Find:       a.Find,
-			Judge:      a.Judge,
-			Respond:    a.Respond,
-			Transfer:   a.Transfer,
-			Devices:    a.Devices,
-			Kits:       a.Kits,
-			Watch:      a.Watch,
-			Run:        running,
-			Once:       a.Once,
-			Log:        a.log,
+			URL:         a.Config.URL,
+			Desk:        a.Desk,
+			People:      a.People,
+			Places:      a.Places,
+			Settings:    a.Settings,
+			Attributes:  a.Attributes,
+			Audit:       a.Audit,
+			Find:        a.Find,
+			Judge:       a.Judge,
+			Respond:     a.Respond,
+			Transfer:    a.Transfer,
+			Devices:     a.Devices,
+			Kits:        a.Kits,
+			Credentials: a.Credentials,
+			Watch:       a.Watch,
+			Run:         running,
+			Once:        a.Once,
+			Log:         a.log,
 		}),
 	})
 }

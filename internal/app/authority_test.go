@@ -23,6 +23,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/people"
@@ -42,6 +43,7 @@ const secretive = "cormorant"
 type held struct {
 	place, device, removed, series, incident, alert, event, delivery, transition domain.ID
 	sweep, find, user, team, token, entry, signIn, browser, passkey              domain.ID
+	credential                                                                   domain.ID
 }
 
 // hold makes an organisation with one of everything, whose names have a word in them.
@@ -74,6 +76,10 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID, 0))
 	h.removed = gone.ID
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
+	c := domain.Credential{PlaceID: place.ID, Name: word + " readers", Kind: "snmp-v2c", Ranges: address}
+	c, err = r.Store.Credentials.Add(ctx, c, domain.Secrets{"community": domain.Secret(word)})
+	require.NoError(t, err)
+	h.credential = c.ID
 	parts, err := r.Store.Parts.Add(ctx, []domain.Part{
 		{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: word + " port"},
 	})
@@ -441,6 +447,15 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "find.Finds", ask: func(c C, w A) (any, error) { return r.Find.Finds(c, w, h.sweep) }},
 		{name: "find.Sightings", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Sightings(c, w, h.sweep) }},
 		{name: "find.Credentials", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Credentials(c, w) }},
+		{name: "credentials.All", lists: true, ask: func(c C, w A) (any, error) { return r.Credentials.All(c, w) }},
+		{name: "credentials.One", ask: func(c C, w A) (any, error) { return r.Credentials.One(c, w, h.credential) }},
+		{name: "credentials.Make", ask: func(c C, w A) (any, error) {
+			d := credentials.Draft{PlaceID: h.place, Name: "x", Kind: "snmp-v2c", Values: map[string]string{"community": "x"}}
+			return r.Credentials.Make(c, w, d)
+		}},
+		{name: "credentials.Change", ask: func(c C, w A) (any, error) {
+			return r.Credentials.Change(c, w, h.credential, credentials.Draft{PlaceID: h.place, Name: "y"})
+		}},
 		{name: "find.Create", ask: func(c C, w A) (any, error) {
 			return r.Find.Create(c, w, find.Draft{PlaceID: h.place, Name: "x", Ranges: "127.119.0.0/30", Port: 1, Community: "x"})
 		}},
@@ -551,6 +566,9 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "people.TakeToken", ask: func(c C, w A) (any, error) { return done(r.People.TakeToken(c, w, h.token)) }},
 		{name: "people.RemoveTeam", ask: func(c C, w A) (any, error) { return done(r.People.RemoveTeam(c, w, lastTeam(c, r), 0)) }},
 		{name: "people.Remove", ask: func(c C, w A) (any, error) { return done(r.People.Remove(c, w, lastUser(c, r), 0)) }},
+		{name: "credentials.Remove", ask: func(c C, w A) (any, error) {
+			return done(r.Credentials.Remove(c, w, h.credential, 0))
+		}},
 		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place), 0)) }},
 	}
 }
@@ -630,6 +648,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
+	"credentials.Undoing", "credentials.Kinds", "credentials.About",
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
@@ -651,20 +670,21 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		listed = append(listed, c.name)
 	}
 	services := map[string]any{
-		"watch":      r.Watch,
-		"transfer":   r.Transfer,
-		"collect":    r.Kits,
-		"judge":      r.Judge,
-		"respond":    r.Respond,
-		"run":        (*run.Service)(nil),
-		"places":     r.Places,
-		"audit":      r.Audit,
-		"find":       r.Find,
-		"devices":    r.Devices,
-		"people":     r.People,
-		"once":       r.Once,
-		"attributes": r.Attributes,
-		"settings":   r.Settings,
+		"watch":       r.Watch,
+		"transfer":    r.Transfer,
+		"collect":     r.Kits,
+		"credentials": r.Credentials,
+		"judge":       r.Judge,
+		"respond":     r.Respond,
+		"run":         (*run.Service)(nil),
+		"places":      r.Places,
+		"audit":       r.Audit,
+		"find":        r.Find,
+		"devices":     r.Devices,
+		"people":      r.People,
+		"once":        r.Once,
+		"attributes":  r.Attributes,
+		"settings":    r.Settings,
 	}
 	slices.Sort(listed)
 	listed = slices.Compact(listed) // some are asked in several ways

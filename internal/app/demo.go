@@ -49,6 +49,8 @@ type StandIns struct {
 	Community, DeskToken                string
 	// Accounts is where people can sign in elsewhere, AccountsSecret what we show there.
 	Accounts, AccountsSecret string
+	// Watcher is whom the agents of the head office know, which speak version 3 alone to us.
+	Watcher demo.Watcher
 }
 
 // StartEstate runs the simulated estate as a process of its own and waits
@@ -130,6 +132,7 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		People:    a.People,
 		Kits:      a.Kits,
 		Community: domain.Secret(at.Community),
+		Watcher:   at.Watcher,
 		DeskToken: domain.Secret(at.DeskToken),
 		DeskURL:   at.DeskURL,
 		MailHost:  at.MailHost,

@@ -31,6 +31,7 @@ func (h held) things(part domain.ID) map[string]domain.ID {
 		"sweeps":          h.sweep,
 		"people":          h.user,
 		"teams":           h.team,
+		"credentials":     h.credential,
 		"audit":           h.entry,
 		"me/tokens":       h.token,
 		"me/signins":      h.signIn,
@@ -125,7 +126,7 @@ func TestEveryRouteKeepsToItsPlaces(t *testing.T) {
 	parts, err := r.Store.Parts.Of(t.Context(), mine.device)
 	require.NoError(t, err)
 	const none = 987654321
-	nothing := held{none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none}
+	nothing := held{none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none}
 	for name := range h.tokens {
 		h.answer(t, addressed{http.MethodGet, "/api/v1/places"}, name) // it is noted now that the token is used
 	}

@@ -14,6 +14,7 @@ func (a *App) undoing() map[string]act.Undoing {
 		a.Places.Undoing(),
 		a.Settings.Undoing(),
 		a.Kits.Undoing(),
+		a.Credentials.Undoing(),
 		a.People.Undoing(),
 		a.Judge.Undoing(),
 		a.Respond.Undoing(),

@@ -22,6 +22,8 @@ type World struct {
 	Community, DeskToken domain.Secret
 	DeskURL, MailHost    string
 	MailPort, Port       int
+	// Watcher asks the devices of the head office; without a name they are asked as all are.
+	Watcher Watcher
 	// Accounts is the issuer at which people can sign in, too, with our secret there; empty
 	// for none.
 	Accounts string
@@ -41,7 +43,17 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 	if err != nil {
 		return err
 	}
-	if err := w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, c.ID, now) }); err != nil {
+	watcher, err := w.watcher(ctx, c.ID)
+	if err != nil {
+		return err
+	}
+	credential := func(place string) domain.ID {
+		if place == headOffice {
+			return watcher
+		}
+		return c.ID
+	}
+	if err := w.Store.InTx(ctx, func(tx *store.Areas) error { return w.estate(ctx, tx, devices, credential, now) }); err != nil {
 		return err
 	}
 	if err := w.people(ctx); err != nil {
@@ -51,6 +63,31 @@ func (w *World) Build(ctx context.Context, devices []domain.SimulatedDevice, now
 		return err
 	}
 	return w.accounts(ctx)
+}
+
+// headOffice is the place whose devices are asked by SNMP version 3.
+const headOffice = "Skerry House"
+
+// Watcher is a user whom agents of version 3 know, with SHA-256 and AES-128.
+type Watcher struct {
+	Name                       string
+	AuthPassword, PrivPassword domain.Secret
+}
+
+// watcher is the credential of the watcher; the other one where there is none.
+func (w *World) watcher(ctx context.Context, other domain.ID) (domain.ID, error) {
+	if w.Watcher.Name == "" {
+		return other, nil
+	}
+	c, err := w.Store.Credentials.Add(
+		ctx,
+		domain.Credential{
+			Name: "Kittiwake watch", Kind: "snmp-v3", Ranges: "127.0.0.0/8",
+			Settings: map[string]string{"user": w.Watcher.Name, "auth": "sha256", "privacy": "aes128"},
+		},
+		domain.Secrets{"auth_password": w.Watcher.AuthPassword, "priv_password": w.Watcher.PrivPassword},
+	)
+	return c.ID, err
 }
 
 func (w *World) responses(ctx context.Context) error {
@@ -79,7 +116,13 @@ func (w *World) responses(ctx context.Context) error {
 	return err
 }
 
-func (w *World) estate(ctx context.Context, tx *store.Areas, devices []domain.SimulatedDevice, credential domain.ID, now time.Time) error {
+func (w *World) estate(
+	ctx context.Context,
+	tx *store.Areas,
+	devices []domain.SimulatedDevice,
+	credential func(place string) domain.ID,
+	now time.Time,
+) error {
 	root, err := tx.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	if err != nil {
 		return err
@@ -96,7 +139,7 @@ func (w *World) estate(ctx context.Context, tx *store.Areas, devices []domain.Si
 		if !d.Watched {
 			continue
 		}
-		if made[d.Name], err = w.device(ctx, tx, d, p.ID, credential, made[d.Via].ID, now); err != nil {
+		if made[d.Name], err = w.device(ctx, tx, d, p.ID, credential(d.Place), made[d.Via].ID, now); err != nil {
 			return err
 		}
 	}

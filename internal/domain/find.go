@@ -94,6 +94,16 @@ type Credential struct {
 	Settings map[string]string `json:"settings"`
 	// Ranges are the addresses that it may be sent to.
 	Ranges string `json:"ranges"`
+	// Secrets are the names of those that are stored; they themselves are never shown again.
+	Secrets []string `json:"secrets"`
 	// SealedAt is when its secrets were typed; zero for not known.
 	SealedAt time.Time `json:"sealed_at,omitzero"`
+	Version  int       `json:"version"`
+}
+
+// CredentialUse is by what a credential is used.
+type CredentialUse struct {
+	Devices int // endpoints that have it as their own
+	Places  int // places and devices at which it is set
+	Sweeps  int
 }

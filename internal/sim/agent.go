@@ -15,10 +15,11 @@ import (
 // maxAnswer keeps answers within one Ethernet frame, as real agents do.
 const maxAnswer = 1400
 
-// agents answers SNMP v2c for all devices from one socket: the address that
+// agents answers SNMP of all versions for all devices from one socket: the address that
 // a request was sent to tells which device is meant.
 type agents struct {
 	community string
+	user      SNMPUser // of version 3; without a name there is none
 	find      func(netip.Addr) *Device
 	conn      *ipv4.PacketConn
 	raw       *net.UDPConn
@@ -27,7 +28,7 @@ type agents struct {
 	greeted   *greetings // what was answered; may be nil
 }
 
-func listenAgents(port int, community string, find func(netip.Addr) *Device) (*agents, error) {
+func listenAgents(port int, community string, user SNMPUser, find func(netip.Addr) *Device) (*agents, error) {
 	raw, err := net.ListenUDP("udp4", &net.UDPAddr{Port: port})
 	if err != nil {
 		return nil, err
@@ -39,7 +40,7 @@ func listenAgents(port int, community string, find func(netip.Addr) *Device) (*a
 		return nil, err
 	}
 	decoder := &gosnmp.GoSNMP{Version: gosnmp.Version2c, Logger: gosnmp.NewLogger(log.New(io.Discard, "", 0))}
-	return &agents{community: community, find: find, conn: conn, raw: raw, decoder: decoder, now: time.Now}, nil
+	return &agents{community: community, user: user, find: find, conn: conn, raw: raw, decoder: decoder, now: time.Now}, nil
 }
 
 // serve answers until the context ends.
@@ -69,16 +70,9 @@ func (a *agents) handle(d *Device, request []byte, from net.Addr, src net.IP) {
 	if !d.Answers(now) {
 		return
 	}
-	packet, err := a.decoder.SnmpDecodePacket(request)
-	if err != nil || packet.Version != gosnmp.Version2c || packet.Community != a.community {
+	answer := a.answered(d, request, now)
+	if answer == nil {
 		return
-	}
-	answer, ok := d.answer(packet, now)
-	if !ok {
-		return
-	}
-	if a.greeted != nil {
-		a.greeted.note(d, packet, now)
 	}
 	src = append(net.IP(nil), src...)
 	send := func() { _, _ = a.conn.WriteTo(answer, &ipv4.ControlMessage{Src: src}, from) }
@@ -89,9 +83,65 @@ func (a *agents) handle(d *Device, request []byte, from net.Addr, src net.IP) {
 	send()
 }
 
-// answer makes the response to a request, by RFC 3416 section 4.2.
-func (d *Device) answer(in *gosnmp.SnmpPacket, now time.Time) ([]byte, bool) {
-	out := &gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: in.Community, PDUType: gosnmp.GetResponse, RequestID: in.RequestID}
+// answered is what a device says to a message; nil for nothing.
+func (a *agents) answered(d *Device, request []byte, now time.Time) []byte {
+	reply := func(in *gosnmp.SnmpPacket) *gosnmp.SnmpPacket {
+		out := d.reply(in, now)
+		if out != nil && a.greeted != nil {
+			a.greeted.note(d, in, now)
+		}
+		return out
+	}
+	if versionOf(request) == gosnmp.Version3 && a.user.Name != "" {
+		return d.engine(a.user, now).Answer(request, reply)
+	}
+	packet, err := a.decoder.SnmpDecodePacket(request)
+	if err != nil || packet.Version == gosnmp.Version3 || packet.Community != a.community {
+		return nil
+	}
+	out := reply(packet)
+	if out == nil {
+		return nil
+	}
+	out.Version, out.Community = packet.Version, packet.Community
+	data, err := out.MarshalMsg()
+	if err != nil {
+		return nil
+	}
+	return data
+}
+
+// versionOf is the version of a message, which stands first in it: SEQUENCE { INTEGER version, … }.
+func versionOf(b []byte) gosnmp.SnmpVersion {
+	head := 2
+	if len(b) > 1 && b[1] > 0x80 {
+		head += int(b[1] & 0x7f)
+	}
+	if len(b) < head+3 || b[head] != 2 || b[head+1] != 1 {
+		return 0
+	}
+	return gosnmp.SnmpVersion(b[head+2])
+}
+
+// engine is that of the device, for version 3.
+func (d *Device) engine(user SNMPUser, now time.Time) Engine {
+	of := func(oid string) value {
+		if o := d.tree.get("." + oid); o != nil {
+			return o.read(now)
+		}
+		return value{}
+	}
+	return Engine{ID: of(engineID).text, User: user, Clock: func() (boots, seconds uint32) {
+		return uint32(of(engineBoots).count), uint32(of(engineTime).count)
+	}}
+}
+
+// reply makes the response to a request (RFC 3416 section 4.2); nil for what is none.
+func (d *Device) reply(in *gosnmp.SnmpPacket, now time.Time) *gosnmp.SnmpPacket {
+	if in.Version == gosnmp.Version1 {
+		return d.first(in, now)
+	}
+	out := &gosnmp.SnmpPacket{PDUType: gosnmp.GetResponse, RequestID: in.RequestID}
 	switch in.PDUType {
 	case gosnmp.GetRequest:
 		for _, v := range in.Variables {
@@ -107,12 +157,41 @@ func (d *Device) answer(in *gosnmp.SnmpPacket, now time.Time) ([]byte, bool) {
 			out.Variables = append(out.Variables, pdu)
 		}
 	case gosnmp.GetBulkRequest:
-		return d.bulk(in, out, now)
+		d.bulk(in, out, now)
 	default:
-		return nil, false
+		return nil
 	}
-	data, err := out.MarshalMsg()
-	return data, err == nil
+	return out
+}
+
+// first makes the response to a request of version 1: all that is asked, or an error
+// (RFC 1157 section 4.1). It has no counters of 64 bits, which are passed over (RFC 3584
+// section 4.2.2.1).
+func (d *Device) first(in *gosnmp.SnmpPacket, now time.Time) *gosnmp.SnmpPacket {
+	out := &gosnmp.SnmpPacket{PDUType: gosnmp.GetResponse, RequestID: in.RequestID}
+	for i, v := range in.Variables {
+		var pdu gosnmp.SnmpPDU
+		found := false
+		switch o := d.tree.get(v.Name); in.PDUType {
+		case gosnmp.GetRequest:
+			if found = o != nil && o.kind != gosnmp.Counter64; found {
+				pdu = o.pdu(now)
+			}
+		case gosnmp.GetNextRequest:
+			pdu, found = d.after(v.Name, now)
+			for found && pdu.Type == gosnmp.Counter64 {
+				pdu, found = d.after(pdu.Name, now)
+			}
+		default:
+			return nil
+		}
+		if !found {
+			out.Error, out.ErrorIndex, out.Variables = gosnmp.NoSuchName, uint8(i+1), in.Variables
+			return out
+		}
+		out.Variables = append(out.Variables, pdu)
+	}
+	return out
 }
 
 func (d *Device) after(name string, now time.Time) (gosnmp.SnmpPDU, bool) {
@@ -125,7 +204,7 @@ func (d *Device) after(name string, now time.Time) (gosnmp.SnmpPDU, bool) {
 
 // bulk repeats GETNEXT over several columns; it ends early when the answer
 // would outgrow a frame, as RFC 3416 section 4.2.3 allows.
-func (d *Device) bulk(in, out *gosnmp.SnmpPacket, now time.Time) ([]byte, bool) {
+func (d *Device) bulk(in, out *gosnmp.SnmpPacket, now time.Time) {
 	fixed := min(int(in.NonRepeaters), len(in.Variables))
 	for _, v := range in.Variables[:fixed] {
 		pdu, _ := d.after(v.Name, now)
@@ -155,8 +234,6 @@ func (d *Device) bulk(in, out *gosnmp.SnmpPacket, now time.Time) ([]byte, bool) 
 			break
 		}
 	}
-	data, err := out.MarshalMsg()
-	return data, err == nil
 }
 
 // pduSize estimates the encoded size of a variable.

@@ -98,7 +98,10 @@ func (d *Device) addSystem(p product) {
 	d.tree.text(mibSystem+"6.0", d.Place)
 	d.tree.number(mibSystem+"7.0", gosnmp.Integer, p.services)
 	d.tree.text(engineID, "\x80\x00\x7e\xd9\x04"+d.Name)
-	d.tree.number(engineBoots, gosnmp.Integer, 1)
+	// Each boot is another one: how often does not matter, as long as it grows.
+	d.tree.add(engineBoots, gosnmp.Integer, func(now time.Time) value {
+		return value{count: 1 + uint64(d.bootAt(now).Sub(d.boot)/time.Second)}
+	})
 	d.tree.add(engineTime, gosnmp.Integer, func(now time.Time) value { return value{count: uint64(now.Sub(d.bootAt(now)) / time.Second)} })
 	for _, a := range append([]netip.Addr{d.Address}, d.Others...) {
 		s := a.String()

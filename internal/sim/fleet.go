@@ -33,7 +33,7 @@ func NewFleet(first netip.Addr, n, ports int) *Fleet {
 
 // Serve answers on a port until the context ends.
 func (f *Fleet) Serve(ctx context.Context, port int, community string) error {
-	a, err := listenAgents(port, community, func(x netip.Addr) *Device { return f.byAddr[x] })
+	a, err := listenAgents(port, community, SNMPUser{}, func(x netip.Addr) *Device { return f.byAddr[x] })
 	if err != nil {
 		return err
 	}

@@ -25,6 +25,8 @@ type Settings struct {
 	Port      int        // UDP and TCP port of every device
 	Origin    time.Time  // moment of set-up that the stories refer to
 	Community string
+	// User is whom the engines of version 3 know.
+	User      SNMPUser
 	DeskToken string
 	// ClientID and ClientSecret are what the provider of accounts knows us by.
 	ClientID, ClientSecret string
@@ -59,7 +61,7 @@ func MailHost(base netip.Addr) (string, int) { return Offset(base, 0, 3).String(
 // everything listens.
 func Run(ctx context.Context, s Settings, ready func()) error {
 	estate := NewEstate(s.Base, s.Origin)
-	agents, err := listenAgents(s.Port, s.Community, estate.Find)
+	agents, err := listenAgents(s.Port, s.Community, s.User, estate.Find)
 	if err != nil {
 		return fmt.Errorf("agents: %w", err)
 	}

@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/web/screens/attributes"
 	"tirelessowl/internal/web/screens/audit"
 	"tirelessowl/internal/web/screens/collect"
+	"tirelessowl/internal/web/screens/credentials"
 	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/screens/estate"
 	"tirelessowl/internal/web/screens/find"
@@ -47,10 +48,11 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
+		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
 		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch}.Manifest(),
 		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
-		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Find: p.Find, Respond: p.Respond}.Manifest(),
+		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
 		settings.Screen{Render: r, Settings: p.Settings}.Manifest(),
 		attributes.Screen{Render: r, Attributes: p.Attributes, Places: p.Places}.Manifest(),

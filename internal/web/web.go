@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
@@ -36,22 +37,23 @@ type Hub interface {
 
 // Wiring are what the screens need.
 type Wiring struct {
-	Desk       *act.Desk
-	People     *people.Service
-	Places     *places.Service
-	Settings   *settings.Service
-	Attributes *attributes.Service
-	Audit      *audit.Service
-	Kits       *collect.Service
-	Find       *find.Service
-	Judge      *judge.Service
-	Respond    *respond.Service
-	Transfer   *transfer.Service
-	Watch      *watch.Service
-	Devices    *devices.Service
-	Run        *run.Service
-	Hub        Hub
-	Log        *slog.Logger
+	Desk        *act.Desk
+	People      *people.Service
+	Places      *places.Service
+	Settings    *settings.Service
+	Attributes  *attributes.Service
+	Audit       *audit.Service
+	Kits        *collect.Service
+	Credentials *credentials.Service
+	Find        *find.Service
+	Judge       *judge.Service
+	Respond     *respond.Service
+	Transfer    *transfer.Service
+	Watch       *watch.Service
+	Devices     *devices.Service
+	Run         *run.Service
+	Hub         Hub
+	Log         *slog.Logger
 	// Sessions is where sessions are kept.
 	Sessions scs.Store
 	// Port is what a new sweep asks by default.

@@ -30,13 +30,15 @@ const (
 
 // Field is one setting.
 type Field struct {
-	Name     string   `json:"name"`
-	Label    string   `json:"label"`
-	Help     string   `json:"help,omitempty"`
-	Kind     Kind     `json:"kind"`
-	Default  string   `json:"default,omitempty"`
-	Choices  []string `json:"choices,omitempty"`
-	Required bool     `json:"required,omitempty"`
+	Name    string   `json:"name"`
+	Label   string   `json:"label"`
+	Help    string   `json:"help,omitempty"`
+	Kind    Kind     `json:"kind"`
+	Default string   `json:"default,omitempty"`
+	Choices []string `json:"choices,omitempty"`
+	// Labels are what choices are called; one without is called as it is.
+	Labels   map[string]string `json:"labels,omitempty"`
+	Required bool              `json:"required,omitempty"`
 	// Low and High bound numbers (durations in seconds); both 0 for none.
 	Low  float64 `json:"low,omitempty"`
 	High float64 `json:"high,omitempty"`

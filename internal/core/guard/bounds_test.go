@@ -49,7 +49,8 @@ func TestWithoutBoundsEverythingMayBe(t *testing.T) {
 	assert.Empty(t, b.Refusal(netip.MustParseAddr("192.0.2.1")))
 	_, _, out := b.First(read(t, "0.0.0.0/0"))
 	assert.False(t, out)
-	broken := inherit.NewTree([]domain.Place{{ID: 1, Name: "Shore"}}, []domain.Override{{PlaceID: 1, Key: domain.SettingTalkTo, Value: "?"}})
+	unread := domain.Override{PlaceID: 1, Key: domain.SettingTalkTo, Value: "?"}
+	broken := inherit.NewTree([]domain.Place{{ID: 1, Name: "Shore"}}, []domain.Override{unread})
 	assert.NotEmpty(t, BoundsAt(broken, 1).Refusal(netip.MustParseAddr("192.0.2.1")), "what is not understood lets nothing be talked to")
 }
 

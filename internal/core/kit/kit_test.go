@@ -102,13 +102,13 @@ readings: [{key: r, source: s, value: [a]}]
 	q = k.Questions(
 		d,
 		map[string]string{"how": "opened", "port": "5"},
-		map[string]Talk{"own": {Address: other, Secrets: domain.Secrets{"k": "v"}}, "named": {}},
+		map[string]Talk{"own": {Address: other, Credential: way.Opened{Secrets: domain.Secrets{"k": "v"}}}, "named": {}},
 	)
 	require.Len(t, q, 1)
 	assert.Equal(t, "own", q[0].Way)
 	assert.Equal(t, "5", q[0].Ask["port"])
 	assert.Equal(t, other, q[0].Address)
-	assert.Equal(t, domain.Secret("v"), q[0].Secrets["k"])
+	assert.Equal(t, domain.Secret("v"), q[0].Credential.Secrets["k"])
 	assert.Empty(t, k.Questions(d, map[string]string{"how": "opened"}, nil)[0].Ask["port"], "an empty parameter leaves it to the endpoint")
 	r, _ := k.Reading("r")
 	srcs := k.SourcesFor(map[string]string{"how": "asked"})

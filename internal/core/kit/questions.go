@@ -11,9 +11,9 @@ import (
 
 // Talk is how a device is talked to by one way.
 type Talk struct {
-	Address  netip.Addr // invalid for the device's own
-	Settings way.Settings
-	Secrets  map[string]domain.Secret
+	Address    netip.Addr // invalid for the device's own
+	Settings   way.Settings
+	Credential way.Opened
 	// Withheld says why the device is not asked at all; empty where it is.
 	Withheld string
 }
@@ -37,16 +37,16 @@ func (k *Kit) Question(src Source, d domain.Device, parameters map[string]string
 	}
 	endpoint, _ := field.Check(w.Endpoint, talk.Settings)
 	q = way.Question{
-		Device:   d.ID,
-		Key:      k.Name + "/" + src.Key,
-		Every:    src.Every,
-		Way:      src.Way,
-		Address:  d.Address,
-		Endpoint: endpoint,
-		Secrets:  talk.Secrets,
-		Withheld: talk.Withheld,
-		Ask:      k.filled(w, src, parameters),
-		Columns:  src.columns,
+		Device:     d.ID,
+		Key:        k.Name + "/" + src.Key,
+		Every:      src.Every,
+		Way:        src.Way,
+		Address:    d.Address,
+		Endpoint:   endpoint,
+		Credential: talk.Credential,
+		Withheld:   talk.Withheld,
+		Ask:        k.filled(w, src, parameters),
+		Columns:    src.columns,
 	}
 	if talk.Address.IsValid() {
 		q.Address = talk.Address

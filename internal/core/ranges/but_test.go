@@ -28,7 +28,9 @@ func TestWhatIsLeftOut(t *testing.T) {
 }
 
 func TestWhatIsLeftOutMustBeReadable(t *testing.T) {
-	for _, text := range []string{"10.0.0.0/8 but x", "x but 10.0.0.0/8", "any, 10.0.0.0/8", "10.0.0.0/8 but any", "any but 10.0.0.0/8 but 10.1.0.0/16"} {
+	for _, text := range []string{
+		"10.0.0.0/8 but x", "x but 10.0.0.0/8", "any, 10.0.0.0/8", "10.0.0.0/8 but any", "any but 10.0.0.0/8 but 10.1.0.0/16",
+	} {
 		_, err := ReadBut(text)
 		assert.Error(t, err, text)
 	}

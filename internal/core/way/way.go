@@ -61,6 +61,16 @@ type Credential struct {
 	Name   string
 	Title  string
 	Fields []field.Field
+	// Check says by field what is wrong beyond each field by itself, knowing which secrets
+	// there are; nil where nothing can be.
+	Check func(settings Settings, secrets map[string]bool) map[string]string
+}
+
+// Opened is a credential with its secrets, ready to be used; the zero value is none.
+type Opened struct {
+	Kind     string
+	Settings Settings
+	Secrets  domain.Secrets
 }
 
 // Settings are values by the names of their fields.
@@ -116,10 +126,10 @@ type Question struct {
 	Key   string
 	Every time.Duration
 	Way   string
-	// Address and Endpoint say how the device is talked to, Secrets with what.
-	Address  netip.Addr
-	Endpoint Settings
-	Secrets  map[string]domain.Secret
+	// Address and Endpoint say how the device is talked to, Credential with what.
+	Address    netip.Addr
+	Endpoint   Settings
+	Credential Opened
 	// Withheld says why it must not be asked; empty where it may.
 	Withheld string
 	// Ask and Columns say what is asked.

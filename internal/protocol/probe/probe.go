@@ -3,6 +3,7 @@ package probe
 
 import (
 	"context"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -12,6 +13,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
+	ways "tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/snmp"
 	way "tirelessowl/internal/protocol/ways/snmp"
@@ -40,27 +42,42 @@ func (Prober) Way() string { return way.Name }
 
 // Credential implements find.Prober: what is typed is a community.
 func (Prober) Credential(text domain.Secret) (kind string, secrets domain.Secrets) {
-	return way.Description.Credentials[0].Name, domain.Secrets{"community": text}
+	return way.V2c, domain.Secrets{"community": text}
 }
 
-// Hello tells whether anything answers SNMP at an address. An agent that refuses
-// the community says nothing at all.
-func (p Prober) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) (answers bool, said string) {
-	_, err := p.SNMP.Get(ctx, snmp.Target{Address: at, Community: secrets["community"], Timeout: timeout, Retries: 0}, []string{hello})
+// Hello tells whether a device answers SNMP with a credential. An agent that refuses a
+// community says nothing at all.
+func (p Prober) Hello(ctx context.Context, at netip.AddrPort, c ways.Opened, timeout time.Duration) identity.Heard {
+	_, err := p.SNMP.Get(ctx, way.With(c, snmp.Target{Address: at, Timeout: timeout}), []string{hello})
 	switch {
 	case err == nil:
-		return true, ""
+		return identity.Heard{Answers: true}
+	case errors.Is(err, snmp.ErrDenied):
+		return identity.Heard{Denied: true, Said: "an SNMP engine answers, and does not take the credential: " + reason(err)}
 	case errors.Is(err, snmp.ErrRefused):
-		return false, fmt.Sprintf("the machine is up, and nothing listens on its port %d", at.Port())
+		return identity.Heard{Said: fmt.Sprintf("the machine is up, and nothing listens on its port %d", at.Port())}
 	case errors.Is(err, snmp.ErrNoAnswer), errors.Is(err, snmp.ErrUnreachable), ctx.Err() != nil:
-		return false, "" // what says that there is no way is another machine
+		return identity.Heard{} // what says that there is no way is another machine
 	}
-	return false, "it answers, and not as expected: " + err.Error()
+	return identity.Heard{Said: "it answers, and not as expected: " + err.Error()}
+}
+
+// reason is what an agent reports, without that it denies.
+func reason(err error) string { return strings.TrimPrefix(err.Error(), snmp.ErrDenied.Error()+": ") }
+
+// Present asks an address that answered no credential whether there is an SNMP engine: one of
+// version 3 tells its id to everybody.
+func (p Prober) Present(ctx context.Context, at netip.AddrPort, timeout time.Duration) (said string) {
+	id, err := p.SNMP.EngineID(ctx, snmp.Target{Address: at, Timeout: timeout})
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("an SNMP engine answers (version 3, id %x), and none of the credentials did", id)
 }
 
 // Learn asks a device that answers for all that a find shows.
-func (p Prober) Learn(ctx context.Context, at netip.AddrPort, secrets domain.Secrets) (identity.Answer, error) {
-	t := snmp.Target{Address: at, Community: secrets["community"], Timeout: 3 * time.Second, Retries: 2}
+func (p Prober) Learn(ctx context.Context, at netip.AddrPort, c ways.Opened) (identity.Answer, error) {
+	t := way.With(c, snmp.Target{Address: at, Timeout: 3 * time.Second, Retries: 2})
 	values, err := p.SNMP.Get(ctx, t, about)
 	if err != nil {
 		return identity.Answer{}, err
@@ -72,6 +89,11 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, secrets domain.Sec
 	a.Services = int(services)
 	a.Serial = strings.TrimSpace(values[7].Text)
 	a.EngineID = values[5].Text // in hexadecimal: its first bit is set, so it never is text
+	if t.User != nil && a.EngineID == "" {
+		if id, err := p.SNMP.EngineID(ctx, t); err == nil { // the view may hide what every message tells
+			a.EngineID = hex.EncodeToString(id)
+		}
+	}
 	if interfaces > 0 {
 		a.Parts[string(kit.Interfaces)] = int(interfaces)
 		a.Facts = append(a.Facts, "mib:interfaces")

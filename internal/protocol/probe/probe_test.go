@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
@@ -30,20 +32,20 @@ func TestHelloAndLearn(t *testing.T) {
 	at := netip.AddrPortFrom(device, port)
 	kind, secrets := p.Credential("c")
 	assert.Equal(t, []string{"snmp", "snmp-v2c"}, []string{p.Way(), kind})
+	opened := way.Opened{Kind: kind, Secrets: secrets}
 	require.Eventually(
 		t,
-		func() bool { ok, _ := p.Hello(t.Context(), at, secrets, 100*time.Millisecond); return ok },
+		func() bool { return p.Hello(t.Context(), at, opened, 100*time.Millisecond).Answers },
 		5*time.Second,
 		10*time.Millisecond,
 	)
-	answers, said := p.Hello(t.Context(), at, domain.Secrets{"community": "wrong"}, 100*time.Millisecond)
-	assert.False(t, answers)
-	assert.Empty(t, said, "who refuses the community says nothing")
-	answers, said = p.Hello(t.Context(), netip.AddrPortFrom(device, port+1), secrets, time.Second)
-	assert.False(t, answers)
-	assert.Equal(t, "the machine is up, and nothing listens on its port 16395", said)
+	wrong := way.Opened{Kind: kind, Secrets: domain.Secrets{"community": "wrong"}}
+	heard := p.Hello(t.Context(), at, wrong, 100*time.Millisecond)
+	assert.Equal(t, identity.Heard{}, heard, "who refuses the community says nothing")
+	heard = p.Hello(t.Context(), netip.AddrPortFrom(device, port+1), opened, time.Second)
+	assert.Equal(t, identity.Heard{Said: "the machine is up, and nothing listens on its port 16395"}, heard)
 
-	a, err := p.Learn(t.Context(), at, secrets)
+	a, err := p.Learn(t.Context(), at, opened)
 	require.NoError(t, err)
 	assert.Equal(t, "fleet-0", a.Name)
 	assert.Equal(t, "1.3.6.1.4.1.32473.1.2", a.ObjectID)
@@ -54,6 +56,6 @@ func TestHelloAndLearn(t *testing.T) {
 	assert.NotEmpty(t, a.EngineID)
 	soon, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
 	defer cancel()
-	_, err = p.Learn(soon, netip.MustParseAddrPort("127.94.9.9:16394"), secrets)
+	_, err = p.Learn(soon, netip.MustParseAddrPort("127.94.9.9:16394"), opened)
 	assert.Error(t, err)
 }

@@ -1,4 +1,4 @@
-// Package snmp asks SNMP v2c agents. One client with a few sockets serves any
+// Package snmp asks SNMP agents of all versions. One client with a few sockets serves any
 // number of devices: answers find their request by id and sender.
 package snmp
 
@@ -39,8 +39,12 @@ var ErrUnreachable = errors.New("there is no way")
 type Target struct {
 	Address   netip.AddrPort
 	Community domain.Secret
-	Timeout   time.Duration // for one try
-	Retries   int           // further tries
+	// First is true for agents that speak version 1 alone (RFC 1157).
+	First bool
+	// User is who asks by version 3, in the place of a community; nil for the other versions.
+	User    *User
+	Timeout time.Duration // for one try
+	Retries int           // further tries
 }
 
 const (
@@ -58,6 +62,8 @@ type Client struct {
 	codec   *gosnmp.GoSNMP
 	strays  atomic.Int64
 	readers sync.WaitGroup
+	engines *engines
+	salt    atomic.Uint64
 }
 
 // call waits for the answer to one request.
@@ -69,12 +75,13 @@ type call struct {
 
 // NewClient opens the sockets.
 func NewClient() (*Client, error) {
-	c := &Client{waiting: map[uint32]*call{}, codec: decoder()}
-	var seed [4]byte
+	c := &Client{waiting: map[uint32]*call{}, codec: decoder(), engines: newEngines()}
+	var seed [12]byte
 	if _, err := rand.Read(seed[:]); err != nil {
 		return nil, err
 	}
 	c.nextID.Store(binary.BigEndian.Uint32(seed[:]))
+	c.salt.Store(binary.BigEndian.Uint64(seed[4:])) // after a restart none is used again
 	for range socketsPerFamily {
 		conn, err := net.ListenUDP("udp4", nil)
 		if err != nil {
@@ -125,7 +132,7 @@ func (c *Client) read(conn *net.UDPConn) {
 			c.takeErrors(conn)
 			continue
 		}
-		id, err := peekRequestID(buf[:n])
+		id, err := peekID(buf[:n])
 		if err != nil || !c.deliver(id, netip.AddrPortFrom(from.Addr().Unmap(), from.Port()), buf[:n]) {
 			c.strays.Add(1)
 		}
@@ -148,6 +155,34 @@ func (c *Client) deliver(id uint32, from netip.AddrPort, data []byte) bool {
 
 // ask sends a request and waits for its answer, trying again on silence.
 func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosnmp.SnmpPacket, error) {
+	if t.User != nil {
+		return c.askUser(ctx, t, p)
+	}
+	build := func(id uint32) ([]byte, error) {
+		p.Version, p.Community, p.RequestID = gosnmp.Version2c, t.Community.Reveal(), id
+		if t.First {
+			p.Version = gosnmp.Version1
+		}
+		data, err := p.MarshalMsg()
+		if err != nil {
+			return nil, fmt.Errorf("encode: %w", err)
+		}
+		return data, nil
+	}
+	return c.exchange(ctx, t, build, c.decode)
+}
+
+// final is an error that ends the waiting for an answer; others are of messages that are
+// passed over.
+type final struct{ error }
+
+// exchange sends what is built for each try and returns the first answer that can be read.
+func (c *Client) exchange(
+	ctx context.Context,
+	t Target,
+	build func(id uint32) ([]byte, error),
+	read func([]byte) (*gosnmp.SnmpPacket, error),
+) (*gosnmp.SnmpPacket, error) {
 	conn, err := c.socket(t.Address.Addr())
 	if err != nil {
 		return nil, err
@@ -155,22 +190,20 @@ func (c *Client) ask(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*gosn
 	waiter := &call{from: t.Address, answer: make(chan []byte, 4), failed: make(chan error, 1)}
 	var ids []uint32
 	defer func() { c.forget(ids) }()
-	p.Version, p.Community = gosnmp.Version2c, t.Community.Reveal()
 	timer := time.NewTimer(0)
 	defer timer.Stop()
 	for try := 0; try <= t.Retries; try++ {
 		id := c.expect(waiter)
 		ids = append(ids, id)
-		p.RequestID = id
-		data, err := p.MarshalMsg()
+		data, err := build(id)
 		if err != nil {
-			return nil, fmt.Errorf("encode: %w", err)
+			return nil, err
 		}
 		if err := c.send(conn, data, t.Address); err != nil {
 			return nil, fmt.Errorf("send: %w", err)
 		}
 		timer.Reset(t.Timeout)
-		answer, err := c.await(ctx, waiter, timer)
+		answer, err := c.await(ctx, waiter, timer, read)
 		if answer != nil || err != nil {
 			return answer, err
 		}
@@ -220,13 +253,22 @@ func (c *Client) fail(at netip.AddrPort, err error) {
 	}
 }
 
-// await returns the first answer that can be decoded; nil when time is up.
-func (c *Client) await(ctx context.Context, w *call, timer *time.Timer) (*gosnmp.SnmpPacket, error) {
+// await returns the first answer that can be read; nil when time is up.
+func (c *Client) await(
+	ctx context.Context,
+	w *call,
+	timer *time.Timer,
+	read func([]byte) (*gosnmp.SnmpPacket, error),
+) (*gosnmp.SnmpPacket, error) {
 	for {
 		select {
 		case data := <-w.answer:
-			if packet, err := c.decode(data); err == nil {
+			packet, err := read(data)
+			if err == nil {
 				return packet, nil
+			}
+			if end := (final{}); errors.As(err, &end) {
+				return nil, end.error
 			}
 			c.strays.Add(1)
 		case err := <-w.failed:

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -40,6 +41,9 @@ func (c *Client) getSome(ctx context.Context, t Target, oids []string) ([]derive
 	if answer.Error == gosnmp.TooBig && len(oids) > 1 {
 		return c.halves(ctx, t, oids)
 	}
+	if i := int(answer.ErrorIndex) - 1; answer.Error == gosnmp.NoSuchName && i >= 0 && i < len(oids) {
+		return c.without(ctx, t, oids, i)
+	}
 	if err := status(answer); err != nil {
 		return nil, err
 	}
@@ -62,6 +66,20 @@ func (c *Client) halves(ctx context.Context, t Target, oids []string) ([]derive.
 	return append(a, b...), err
 }
 
+// without asks again for all but one, which the agent does not have: in version 1 it answers
+// nothing then (RFC 1157 section 4.1.2).
+func (c *Client) without(ctx context.Context, t Target, oids []string, i int) ([]derive.Value, error) {
+	rest := slices.Delete(slices.Clone(oids), i, i+1)
+	if len(rest) == 0 {
+		return []derive.Value{{}}, nil
+	}
+	values, err := c.getSome(ctx, t, rest)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Insert(values, i, derive.Value{}), nil
+}
+
 func names(oids []string) []gosnmp.SnmpPDU {
 	vars := make([]gosnmp.SnmpPDU, len(oids))
 	for i, oid := range oids {
@@ -74,6 +92,9 @@ func names(oids []string) []gosnmp.SnmpPDU {
 func status(p *gosnmp.SnmpPacket) error {
 	if p.Error == gosnmp.NoError {
 		return nil
+	}
+	if p.Error == gosnmp.AuthorizationError {
+		return fmt.Errorf("%w: it lets this user see nothing of it with this protection (authorization error)", ErrDenied)
 	}
 	return fmt.Errorf("the agent answers with the error %s (%d) at object %d", p.Error, uint8(p.Error), p.ErrorIndex)
 }

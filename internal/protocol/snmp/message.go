@@ -4,39 +4,23 @@ import "errors"
 
 var errNotSNMP = errors.New("not an SNMP message")
 
-// peekRequestID reads the request id of an SNMP v1 or v2c message without
-// decoding the rest, so that one reader can hand messages to many waiters.
+// peekID reads the id of a message without decoding the rest, so that one reader can hand
+// messages to many waiters: the request id of versions 1 and 2c, the message id of version 3.
 //
 //	SEQUENCE { INTEGER version, OCTET STRING community, [n] PDU { INTEGER request-id, … } }
-func peekRequestID(b []byte) (uint32, error) {
-	body, _, err := element(b, 0x30)
-	if err != nil {
-		return 0, err
+//	SEQUENCE { INTEGER version, SEQUENCE { INTEGER message-id, … }, … }
+func peekID(b []byte) (uint32, error) {
+	body := reading(b).inside(tagSequence)
+	if version := body.number(); version == version3 {
+		head := body.inside(tagSequence)
+		return head.number(), head.err
 	}
-	_, body, err = element(body, 0x02)
-	if err != nil {
-		return 0, err
-	}
-	_, body, err = element(body, 0x04)
-	if err != nil {
-		return 0, err
-	}
-	if len(body) == 0 || body[0]&0xe0 != 0xa0 {
+	body.next(tagOctets)
+	if body.err != nil || len(body.rest) == 0 || body.rest[0]&0xe0 != 0xa0 {
 		return 0, errNotSNMP
 	}
-	pdu, _, err := element(body, body[0])
-	if err != nil {
-		return 0, err
-	}
-	id, _, err := element(pdu, 0x02)
-	if err != nil || len(id) == 0 || len(id) > 5 {
-		return 0, errNotSNMP
-	}
-	var n uint32
-	for _, x := range id {
-		n = n<<8 | uint32(x)
-	}
-	return n, nil
+	pdu := body.inside(body.rest[0])
+	return pdu.number(), pdu.err
 }
 
 // element takes one BER element with the given tag off the front; it returns

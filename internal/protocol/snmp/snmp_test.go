@@ -298,7 +298,7 @@ func FuzzPeekRequestID(f *testing.F) {
 	f.Add(whole)
 	f.Add([]byte{0x30, 0x82, 0xff, 0xff})
 	f.Fuzz(func(t *testing.T, data []byte) {
-		id, err := peekRequestID(data)
+		id, err := peekID(data)
 		if err != nil && !errors.Is(err, errNotSNMP) {
 			t.Fatal(err)
 		}

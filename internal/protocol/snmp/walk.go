@@ -66,9 +66,12 @@ func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, erro
 		if requests >= maxRequests || len(w.table.Rows) > maxRows {
 			return Table{}, fmt.Errorf("the table has more than %d rows: given up", len(w.table.Rows))
 		}
-		answer, err := c.ask(ctx, t, w.request(requests == 0))
+		answer, err := c.ask(ctx, t, w.request(requests == 0, t.First))
 		if err != nil {
 			return Table{}, err
+		}
+		if w.ended(answer, requests == 0) {
+			continue
 		}
 		if err := status(answer); err != nil {
 			return Table{}, err
@@ -81,16 +84,36 @@ func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, erro
 	return w.table, nil
 }
 
-func (w *walk) request(first bool) *gosnmp.SnmpPacket {
+// request asks for the next rows; version 1 has no more than one at a time.
+func (w *walk) request(first, one bool) *gosnmp.SnmpPacket {
 	p := &gosnmp.SnmpPacket{PDUType: gosnmp.GetBulkRequest, MaxRepetitions: uint32(max(2, variablesPerAnswer/len(w.active)))}
+	if one {
+		p = &gosnmp.SnmpPacket{PDUType: gosnmp.GetNextRequest}
+	}
 	if first {
-		p.NonRepeaters = 1
+		if !one {
+			p.NonRepeaters = 1
+		}
 		p.Variables = append(p.Variables, gosnmp.SnmpPDU{Name: sysUpTimeParent, Type: gosnmp.Null})
 	}
 	for _, i := range w.active {
 		p.Variables = append(p.Variables, gosnmp.SnmpPDU{Name: w.columns[i].next, Type: gosnmp.Null})
 	}
 	return p
+}
+
+// ended takes the column away that ended, as version 1 says it: there is no such name
+// (RFC 1157 section 4.1.3).
+func (w *walk) ended(answer *gosnmp.SnmpPacket, first bool) bool {
+	i := int(answer.ErrorIndex) - 1
+	if first {
+		i-- // that of the uptime
+	}
+	if answer.Error != gosnmp.NoSuchName || i < 0 || i >= len(w.active) {
+		return false
+	}
+	w.active = slices.Delete(w.active, i, i+1)
+	return true
 }
 
 func (w *walk) take(vars []gosnmp.SnmpPDU, first bool) error {

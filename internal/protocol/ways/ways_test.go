@@ -55,12 +55,12 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 		Address:  netip.MustParseAddr("127.93.0.1"),
 		Endpoint: endpoint,
 		Ask:      ask,
-		Secrets:  map[string]domain.Secret{},
 		Exchange: way.NewExchange(time.Now()),
 	}
-	for _, c := range w.Credentials {
-		for _, f := range c.Fields {
-			q.Secrets[f.Name] = secret
+	if len(w.Credentials) > 0 {
+		q.Credential = way.Opened{Kind: w.Credentials[0].Name, Settings: way.Settings{}, Secrets: domain.Secrets{}}
+		for _, f := range w.Credentials[0].Fields {
+			q.Credential.Secrets[f.Name] = secret
 		}
 	}
 	if w.Columns != nil {

@@ -90,7 +90,8 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 		{DeviceID: d.ID, Kit: "interfaces"},
 		{DeviceID: d.ID, Kit: "long gone"},
 	}
-	talks := map[string]kit.Talk{"snmp": {Settings: way.Settings{"port": "1161"}, Secrets: domain.Secrets{"community": "c"}}}
+	opened := way.Opened{Kind: "snmp-v2c", Secrets: domain.Secrets{"community": "c"}}
+	talks := map[string]kit.Talk{"snmp": {Settings: way.Settings{"port": "1161"}, Credential: opened}}
 	questions := svc.Questions(d, fittings, talks, 1)
 	require.Len(t, questions, 2)
 	tcp, table := questions[0], questions[1]
@@ -98,11 +99,11 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	assert.Equal(t, "tcp", tcp.Way)
 	assert.Equal(t, "443", tcp.Ask["port"])
 	assert.Equal(t, d.Address, tcp.Address)
-	assert.Empty(t, tcp.Secrets, "a way hears no other way's secrets")
+	assert.Empty(t, tcp.Credential.Secrets, "a way hears no other way's secrets")
 	assert.Equal(t, "snmp", table.Way)
 	assert.Equal(t, "1161", table.Endpoint["port"])
 	assert.Equal(t, "2s", table.Endpoint["timeout"], "what is not set is as usual")
-	assert.Equal(t, domain.Secret("c"), table.Secrets["community"])
+	assert.Equal(t, domain.Secret("c"), table.Credential.Secrets["community"])
 	assert.Len(t, table.Columns, 16)
 	fittings[0].Parameters = nil
 	hello := svc.Questions(d, fittings, nil, 1)[0]

@@ -50,7 +50,7 @@ func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpo
 	for _, x := range s.sent(around.Tree, d, endpoints) {
 		talk := out[x.way]
 		if c := around.credentials[x.credential]; c.bound.Contains(x.to) {
-			talk.Secrets = c.Secrets
+			talk.Credential = c.Ready()
 		} else {
 			talk.Withheld = fmt.Sprintf("nothing was asked: %s is not bound to %s", x.whose(), x.to)
 		}

@@ -33,24 +33,24 @@ func TestCredentialsAreInheritedAndGoNowhereElse(t *testing.T) {
 	require.NoError(t, err)
 
 	talk := svc.Talks(around, d, nil)["snmp"]
-	assert.Equal(t, domain.Secret("quay"), talk.Secrets["community"], "that of its place, though nothing is set at the device")
+	assert.Equal(t, domain.Secret("quay"), talk.Credential.Secrets["community"], "that of its place, though nothing is set at the device")
 	assert.Empty(t, talk.Withheld)
 
 	e := domain.Endpoint{DeviceID: d.ID, Way: "snmp", Settings: map[string]string{"port": "1161"}}
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
-	assert.Equal(t, domain.Secret("quay"), talk.Secrets["community"])
+	assert.Equal(t, domain.Secret("quay"), talk.Credential.Secrets["community"])
 	assert.Equal(t, "1161", talk.Settings["port"])
 
 	e.CredentialID = own.ID
-	assert.Equal(t, domain.Secret("own"), svc.Talks(around, d, []domain.Endpoint{e})["snmp"].Secrets["community"])
+	assert.Equal(t, domain.Secret("own"), svc.Talks(around, d, []domain.Endpoint{e})["snmp"].Credential.Secrets["community"])
 
 	e.Address = netip.MustParseAddr("203.0.113.9")
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
-	assert.Empty(t, talk.Secrets)
+	assert.Empty(t, talk.Credential.Secrets)
 	assert.Equal(t, "nothing was asked: its own credential is not bound to 203.0.113.9", talk.Withheld)
 	e.CredentialID = 0
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
-	assert.Empty(t, talk.Secrets)
+	assert.Empty(t, talk.Credential.Secrets)
 	assert.Equal(t, "nothing was asked: the credential of its place is not bound to 203.0.113.9", talk.Withheld)
 	questions := svc.Questions(d, []domain.Fitting{{Kit: "reachability"}}, svc.Talks(around, d, []domain.Endpoint{e}), 1)
 	assert.Equal(t, talk.Withheld, questions[0].Withheld)

@@ -12,9 +12,10 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
-	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/guard"
+	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/bounds"
@@ -28,11 +29,13 @@ type Prober interface {
 	Way() string
 	// Credential makes a credential of what people type into a sweep.
 	Credential(text domain.Secret) (kind string, secrets domain.Secrets)
-	// Hello tells whether a device answers within the time that can be asked. said
-	// is, in words, what another answer is; empty for silence.
-	Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, timeout time.Duration) (answers bool, said string)
+	// Hello asks an address with a credential, and waits for so long.
+	Hello(ctx context.Context, at netip.AddrPort, c way.Opened, timeout time.Duration) identity.Heard
+	// Present says in words what answers at an address that none of the credentials opened;
+	// empty for silence.
+	Present(ctx context.Context, at netip.AddrPort, timeout time.Duration) (said string)
 	// Learn asks a device that answers for all that a find shows.
-	Learn(ctx context.Context, at netip.AddrPort, secrets domain.Secrets) (identity.Answer, error)
+	Learn(ctx context.Context, at netip.AddrPort, c way.Opened) (identity.Answer, error)
 }
 
 // Limits of a sweep's pace, in requests a second.
@@ -58,6 +61,7 @@ type Service struct {
 	mu      sync.Mutex
 	stops   map[domain.ID]context.CancelFunc
 	running sync.WaitGroup
+	refused refusals
 }
 
 // New returns the service.

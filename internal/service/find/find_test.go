@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/find"
@@ -31,6 +32,9 @@ type network struct {
 	slow    chan struct{} // when set, hellos wait for it
 	broken  bool
 	says    map[string]string // what addresses say otherwise
+	denies  map[string]bool   // those that take no credential
+	present map[string]string // what is where nothing else answers
+	hellos  int
 }
 
 func (n *network) Way() string { return "snmp" }
@@ -39,21 +43,32 @@ func (n *network) Credential(text domain.Secret) (string, domain.Secrets) {
 	return "snmp-v2c", domain.Secrets{"community": text}
 }
 
-func (n *network) Hello(ctx context.Context, at netip.AddrPort, secrets domain.Secrets, _ time.Duration) (bool, string) {
+func (n *network) Hello(ctx context.Context, at netip.AddrPort, c way.Opened, _ time.Duration) identity.Heard {
 	if n.slow != nil {
 		select {
 		case <-n.slow:
 		case <-ctx.Done():
-			return false, ""
+			return identity.Heard{}
 		}
 	}
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	_, ok := n.devices[at.Addr().String()]
-	return ok && secrets["community"].Reveal() == "right", n.says[at.Addr().String()]
+	n.hellos++
+	address := at.Addr().String()
+	if n.denies[address] {
+		return identity.Heard{Denied: true, Said: "an engine that does not take " + c.Secrets["community"].Reveal()}
+	}
+	_, ok := n.devices[address]
+	return identity.Heard{Answers: ok && c.Secrets["community"].Reveal() == "right", Said: n.says[address]}
 }
 
-func (n *network) Learn(_ context.Context, at netip.AddrPort, _ domain.Secrets) (identity.Answer, error) {
+func (n *network) Present(_ context.Context, at netip.AddrPort, _ time.Duration) string {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	return n.present[at.Addr().String()]
+}
+
+func (n *network) Learn(_ context.Context, at netip.AddrPort, _ way.Opened) (identity.Answer, error) {
 	if n.broken {
 		return identity.Answer{}, errors.New("tooBig")
 	}

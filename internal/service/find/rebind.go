@@ -33,6 +33,11 @@ func rebind(ctx context.Context, w *act.Work, d Draft) (again bool, err error) {
 		if bound, err := ranges.Read(c.Ranges); err == nil && wanted.Within(bound) {
 			continue
 		}
+		if len(c.Secrets) > 1 {
+			return false, domain.FieldErrors{
+				"credentials": fmt.Sprintf("“%s” is bound to other addresses: open it under Credentials and bind it to these.", c.Name),
+			}
+		}
 		if !knows(c, d.Community) {
 			return false, domain.FieldErrors{
 				"credentials": fmt.Sprintf(

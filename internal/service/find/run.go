@@ -1,6 +1,7 @@
 package find
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
@@ -17,6 +18,7 @@ import (
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -194,36 +196,76 @@ func survived(r any) string {
 	return fmt.Sprintf("it answers, and reading that failed on our side: %v", r)
 }
 
-// hello asks an address whether it answers.
-func (w *sweep) hello(ctx context.Context, at netip.AddrPort, id domain.ID, patience time.Duration) (answers bool, said string) {
+// hello asks an address with a credential whether it answers.
+func (w *sweep) hello(ctx context.Context, at netip.AddrPort, id domain.ID, patience time.Duration) (heard identity.Heard) {
 	defer func() {
 		if failed := survived(recover()); failed != "" {
-			answers, said = false, failed
+			heard = identity.Heard{Said: failed}
 		}
 	}()
-	return w.prober.Hello(ctx, at, w.secrets[id].Secrets, patience)
+	return w.prober.Hello(ctx, at, w.secrets[id].Ready(), patience)
+}
+
+// present says what answers where no credential did.
+func (w *sweep) present(ctx context.Context, at netip.AddrPort) (said string) {
+	defer func() { said = cmp.Or(survived(recover()), said) }()
+	return w.prober.Present(ctx, at, patience[0])
 }
 
 // try asks one address with every credential; the first that is answered counts.
 func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learning chan struct{}) {
-	at := netip.AddrPortFrom(a, uint16(w.Port))
+	defer func() {
+		if ctx.Err() == nil {
+			w.tried.Add(1)
+		}
+	}()
+	at, left := netip.AddrPortFrom(a, uint16(w.Port)), slices.Clone(w.CredentialIDs)
+	silent := true
 	for _, timeout := range patience {
-		for _, id := range w.CredentialIDs {
+		for _, id := range left {
+			if w.rests(at, id) {
+				left, silent = without(left, id), false
+				continue
+			}
 			if pace.Wait(ctx) != nil {
 				return
 			}
-			answers, said := w.hello(ctx, at, id, timeout)
-			if answers {
-				w.tried.Add(1)
+			heard := w.hello(ctx, at, id, timeout)
+			if heard.Answers {
+				w.refused.forget(w.named(at, id))
 				w.learn(ctx, at, id, learning)
 				return
 			}
-			w.sight(a, said)
+			if heard.Denied {
+				w.refused.note(w.named(at, id), time.Now())
+				left = without(left, id)
+			}
+			silent = silent && heard.Said == ""
+			w.sight(a, heard.Said)
 		}
 	}
-	if ctx.Err() == nil {
-		w.tried.Add(1)
+	if silent && pace.Wait(ctx) == nil {
+		w.sight(a, w.present(ctx, at))
 	}
+}
+
+// named is a credential, as it is in this run, at an address.
+func (w *sweep) named(at netip.AddrPort, id domain.ID) tried {
+	return tried{at, id, w.secrets[id].Version}
+}
+
+// rests tells whether a credential is not tried at an address yet, since it was refused there.
+func (w *sweep) rests(at netip.AddrPort, id domain.ID) bool {
+	until, rests := w.refused.rests(w.named(at, id), time.Now())
+	if rests {
+		const said = "“%s” was refused here, and is not tried again for %s"
+		w.sight(at.Addr(), fmt.Sprintf(said, w.secrets[id].Name, units.Span(time.Until(until))))
+	}
+	return rests
+}
+
+func without(ids []domain.ID, id domain.ID) []domain.ID {
+	return slices.DeleteFunc(slices.Clone(ids), func(x domain.ID) bool { return x == id })
 }
 
 // mostSaid is the longest of what is kept of an answer that is not understood.
@@ -257,7 +299,7 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 	learning <- struct{}{}
 	defer func() { <-learning }()
 	defer func() { w.sight(at.Addr(), survived(recover())) }()
-	answer, err := w.prober.Learn(ctx, at, w.secrets[credential].Secrets)
+	answer, err := w.prober.Learn(ctx, at, w.secrets[credential].Ready())
 	if err != nil {
 		if ctx.Err() != nil {
 			return

@@ -49,7 +49,8 @@ func TestOnlyAdministratorsBoundAPlace(t *testing.T) {
 	require.NoError(t, err)
 	at := func(level domain.Access) access.Actor {
 		given := access.Given{Grant: domain.Grant{PlaceID: w.pier, Level: level}}
-		return access.Actor{Kind: access.Person, ID: 9, Name: "marek", Sheet: access.NewSheet(access.NewTree(places), []access.Given{given})}
+		sheet := access.NewSheet(access.NewTree(places), []access.Given{given})
+		return access.Actor{Kind: access.Person, ID: 9, Name: "marek", Sheet: sheet}
 	}
 	typed := settings.Typed{At: inherit.Place(w.pier), Key: domain.SettingTalkTo, Value: "192.0.2.0/24"}
 	assert.ErrorIs(t, w.Set(t.Context(), at(domain.AccessConfigure), typed), domain.ErrForbidden)

@@ -136,7 +136,11 @@ func (f FieldView) Choosable() []Option {
 	if f.Options != nil {
 		return f.Options
 	}
-	return Options(f.Choices)
+	out := Options(f.Choices)
+	for i, o := range out {
+		out[i].Title = cmp.Or(f.Labels[o.Value], o.Title)
+	}
+	return out
 }
 
 // IsChoice and IsSecret tell the template what to show.

@@ -53,12 +53,11 @@ func Target(q way.Question) (snmp.Target, error) {
 	if err != nil {
 		return snmp.Target{}, err
 	}
-	return snmp.Target{
-		Address:   at,
-		Community: q.Secrets["community"],
-		Timeout:   q.Endpoint.Duration("timeout"),
-		Retries:   q.Endpoint.Int("retries"),
-	}, nil
+	return With(q.Credential, snmp.Target{
+		Address: at,
+		Timeout: q.Endpoint.Duration("timeout"),
+		Retries: q.Endpoint.Int("retries"),
+	}), nil
 }
 
 func (a asker) hello(ctx context.Context, q way.Question, t snmp.Target) (derive.Fetched, error) {

@@ -1,4 +1,4 @@
-// Package snmp is the way to collect by SNMP v2c: single objects, tables, or
+// Package snmp is the way to collect by SNMP of all versions: single objects, tables, or
 // only whether the agent answers.
 package snmp
 
@@ -38,13 +38,7 @@ var Description = way.Way{
 		{Name: "timeout", Label: "Wait for an answer", Kind: field.Duration, Default: "2s", Low: 0.1, High: 60},
 		{Name: "retries", Label: "Further tries", Kind: field.Whole, Default: "1", Low: 0, High: 10},
 	},
-	Credentials: []way.Credential{{
-		Name:  "snmp-v2c",
-		Title: "SNMP v2c community",
-		Fields: []field.Field{
-			{Name: "community", Label: "Community", Kind: field.Secret, Required: true},
-		},
-	}},
+	Credentials: credentials,
 	Ask: []field.Field{
 		{Name: "form", Label: "Form", Kind: field.Choice, Choices: []string{get, walk, hello}, Default: get,
 			Help: "get asks for single objects, walk for columns of a table, hello only whether and how fast the agent answers"},

@@ -45,12 +45,12 @@ func setup(t *testing.T) (ways.List, netip.Addr) {
 
 func question(at netip.Addr, form string, columns ...way.Column) way.Question {
 	return way.Question{
-		Way:      "snmp",
-		Address:  at,
-		Endpoint: way.Settings{"port": fmt.Sprint(port), "timeout": "200ms", "retries": "0"},
-		Secrets:  map[string]domain.Secret{"community": "c"},
-		Ask:      way.Settings{"form": form, "count": "2", "timeout": "150ms"},
-		Columns:  columns,
+		Way:        "snmp",
+		Address:    at,
+		Endpoint:   way.Settings{"port": fmt.Sprint(port), "timeout": "200ms", "retries": "0"},
+		Credential: way.Opened{Kind: "snmp-v2c", Secrets: domain.Secrets{"community": "c"}},
+		Ask:        way.Settings{"form": form, "count": "2", "timeout": "150ms"},
+		Columns:    columns,
 	}
 }
 
@@ -106,7 +106,7 @@ func TestHelloTellsLossAndTime(t *testing.T) {
 func TestWrongCommunityIsSilence(t *testing.T) {
 	all, device := setup(t)
 	q := question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"})
-	q.Secrets["community"] = "wrong-one"
+	q.Credential.Secrets["community"] = "wrong-one"
 	got := all.Ask(t.Context(), q)
 	assert.True(t, got.NoAnswer)
 	assert.NotContains(t, got.Error, "wrong-one", "the community is never shown")

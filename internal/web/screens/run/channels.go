@@ -1,7 +1,6 @@
 package run
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -19,19 +18,10 @@ import (
 )
 
 type channelsView struct {
-	Show        string
-	Channels    []channelView
-	Kinds       channel.Kinds // that can be made
-	Credentials []credentialView
-	Hidden      bool // the credentials, from whoever looks
-	May         domain.Access
-}
-
-type credentialView struct {
-	Name string
-	Kind string // in words
-	// Stored is how long ago its secrets were; empty where that is not known.
-	Stored string
+	Show     string
+	Channels []channelView
+	Kinds    channel.Kinds // that can be made
+	May      domain.Access
 }
 
 // channelView is a channel with its form as it was typed.
@@ -91,19 +81,6 @@ func (s Screen) channels(w http.ResponseWriter, r *http.Request) error {
 	for _, c := range channels {
 		about, _ := v.Kinds.Of(c.Kind)
 		v.Channels = append(v.Channels, channelView{Channel: c, About: about, Values: c.Settings, May: v.May})
-	}
-	credentials, err := s.Find.Credentials(r.Context(), middleware.Who(r.Context()))
-	v.Hidden = errors.Is(err, domain.ErrForbidden)
-	if err != nil && !v.Hidden {
-		return err
-	}
-	for _, c := range credentials {
-		about, _ := s.Kits.Ways.Credential(c.Kind)
-		x := credentialView{Name: c.Name, Kind: cmp.Or(about.Title, c.Kind)}
-		if !c.SealedAt.IsZero() {
-			x.Stored = ui.Ago(c.SealedAt) + " ago"
-		}
-		v.Credentials = append(v.Credentials, x)
 	}
 	return s.Render.Page(w, r, "run", render.Frame{Title: "Channels", Area: domain.AreaRun, Tab: channelsPath, Body: v})
 }

@@ -1,5 +1,4 @@
-// Package run is the application itself: its figures, channels, credentials,
-// and the drill.
+// Package run is the application itself: its figures, channels, and the drill.
 package run
 
 import (
@@ -13,7 +12,6 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
-	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/web/middleware"
@@ -30,7 +28,6 @@ type Screen struct {
 	Render *render.Renderer
 	Run    *run.Service
 	Kits   *collect.Service
-	Find   *find.Service
 	// Respond knows the channels.
 	Respond *respond.Service
 }
@@ -43,7 +40,7 @@ func (s Screen) Manifest() screen.Screen {
 		Menu: []render.Entry{
 			{Title: "This application", Path: figuresPath, Area: area, Whole: true},
 			{Title: "Storage", Path: storagePath, Area: area, Whole: true},
-			{Title: "Channels and credentials", Path: channelsPath, Area: area, Whole: true},
+			{Title: "Channels", Path: channelsPath, Area: area, Whole: true},
 		},
 		Routes: []screen.Route{
 			screen.Get(figuresPath, area, s.figures),
