@@ -83,3 +83,19 @@ func BenchmarkSearch(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkDevicesFound asks for pages of 100 devices, of all and by a fragment that a fifth
+// of them have.
+func BenchmarkDevicesFound(b *testing.B) {
+	s := grown(b, 10_000, 1)
+	for name, search := range map[string]string{"all": "", "by a fragment": "edge"} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				f := domain.DeviceFilter{Search: search, Page: &domain.Page{Limit: 100, Sort: "name"}}
+				if _, _, err := s.Devices.Find(b.Context(), f); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}

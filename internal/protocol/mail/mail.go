@@ -116,7 +116,7 @@ func (s Server) secure() *tls.Config {
 func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent bool, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	msg := gomail.NewMsg()
+	msg := gomail.NewMsg(gomail.WithNoDefaultUserAgent()) // of which library and version it is concerns nobody
 	if err := msg.From(s.From); err != nil {
 		return "", true, fmt.Errorf("sender: %w", err)
 	}
@@ -157,12 +157,15 @@ func (s Server) Send(ctx context.Context, m Message) (outcome string, permanent 
 		return "", false, brief(err)
 	}
 	defer conn.Close()
-	if err := transact(conn, msg, s.From, m.To); err != nil {
-		var answer *textproto.Error
-		return "", errors.As(err, &answer) && answer.Code >= 500, brief(err)
+	err = transact(conn, msg, s.From, m.To)
+	var answer *textproto.Error
+	if err == nil || errors.As(err, &answer) { // it answers in order, and politeness ends in order
+		_ = conn.UpdateDeadline(quitLimit)
+		_ = conn.Quit()
 	}
-	_ = conn.UpdateDeadline(quitLimit)
-	_ = conn.Quit() // politeness: it has taken the message
+	if err != nil {
+		return "", answer != nil && answer.Code >= 500, brief(err)
+	}
 	return "accepted by the mail server in " + units.Format(time.Since(start).Seconds(), "s"), false, nil
 }
 

@@ -108,6 +108,7 @@ func TestSendHandsTheWholeMessageOver(t *testing.T) {
 	assert.Contains(t, got, "Message-ID: <delivery-7@owl>", "the same message sent twice can be told")
 	assert.Contains(t, got, "To: <shore-desk@kittiwake.example>")
 	assert.Contains(t, got, "Subject: =?UTF-8?q?", "RFC 2047 for what is not ASCII")
+	assert.NotContains(t, got, "go-mail", "what it is made with concerns nobody")
 	assert.Contains(t, got, "last line", "a lone dot does not end the message")
 }
 
@@ -123,6 +124,36 @@ func TestRefusalsTellWhetherToTryAgain(t *testing.T) {
 			assert.Empty(t, p.mails)
 		}
 	}
+}
+
+// A server that refuses is left as one that takes (RFC 5321, 4.1.1.10).
+func TestARefusalEndsInOrder(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	last := make(chan string, 1)
+	go func() {
+		conn, err := l.Accept()
+		if err != nil {
+			return
+		}
+		defer conn.Close()
+		text, said := textproto.NewConn(conn), ""
+		_ = text.PrintfLine("220 mail.kittiwake.example")
+		for line, err := text.ReadLine(); err == nil; line, err = text.ReadLine() {
+			said = line
+			answer := "250 well"
+			if strings.HasPrefix(line, "RCPT") {
+				answer = "550 there is no such mailbox"
+			}
+			_ = text.PrintfLine("%s", answer)
+		}
+		last <- said
+	}()
+	_, permanent, err := here(l.Addr().(*net.TCPAddr).Port).Send(t.Context(), message())
+	assert.ErrorContains(t, err, "no such mailbox")
+	assert.True(t, permanent)
+	assert.Equal(t, "QUIT", <-last)
 }
 
 func TestWrongAddressesAreNeverTriedAgain(t *testing.T) {
