@@ -227,9 +227,6 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		return fmt.Errorf("the sample store: %w", err)
 	}
 	a.house.Start(ctx)
-	if err := a.Store.Sweeps.EndAll(ctx, time.Now().UTC()); err != nil {
-		return err
-	}
 	if err := a.Kits.Load(ctx); err != nil {
 		return err
 	}
@@ -237,6 +234,9 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		return err
 	}
 	a.outbox.Start(ctx)
+	if err := a.Find.Resume(ctx); err != nil {
+		return err
+	}
 	handler, err := a.Handler(drill)
 	if err != nil {
 		return err

@@ -1,6 +1,10 @@
 package domain
 
-import "time"
+import (
+	"encoding/json"
+	"net/netip"
+	"time"
+)
 
 // SweepState is where a sweep stands.
 type SweepState string
@@ -33,6 +37,16 @@ type Sweep struct {
 	CreatedAt     time.Time  `json:"created_at"`
 	StartedAt     time.Time  `json:"started_at"`
 	EndedAt       time.Time  `json:"ended_at"`
+	// Reached is the last address of which, and of all before it, it is known whether it
+	// answers; invalid for none yet.
+	Reached netip.Addr `json:"-"`
+}
+
+// SweepAnswer is what a device said of itself to a sweep.
+type SweepAnswer struct {
+	Address      netip.Addr
+	CredentialID ID
+	Said         json.RawMessage
 }
 
 // Verdict says what became of a find.

@@ -12,44 +12,45 @@ import (
 // transaction by accident.
 type Areas struct {
 	area
-	Alerts      Alerts
-	Answers     Answers
-	Attributes  Attributes
-	Audit       Audit
-	Browsers    Browsers
-	Channels    Channels
-	Credentials Credentials
-	Deliveries  Deliveries
-	Devices     Devices
-	Endpoints   Endpoints
-	Events      Events
-	Factors     Factors
-	Finds       Finds
-	Fittings    Fittings
-	Hits        Hits
-	Implausible Implausible
-	Incidents   Incidents
-	Keeps       Keeps
-	Kits        Kits
-	Links       Links
-	Overrides   Overrides
-	Parts       Parts
-	Places      Places
-	Plans       Plans
-	Providers   Providers
-	Rules       Rules
-	Series      Series
-	Sessions    Sessions
-	Settings    Settings
-	Sightings   Sightings
-	SignIns     SignIns
-	Sources     Sources
-	Sweeps      Sweeps
-	Teams       Teams
-	Tickets     Tickets
-	Tokens      Tokens
-	Transitions Transitions
-	Users       Users
+	Alerts       Alerts
+	Answers      Answers
+	Attributes   Attributes
+	Audit        Audit
+	Browsers     Browsers
+	Channels     Channels
+	Credentials  Credentials
+	Deliveries   Deliveries
+	Devices      Devices
+	Endpoints    Endpoints
+	Events       Events
+	Factors      Factors
+	Finds        Finds
+	Fittings     Fittings
+	Hits         Hits
+	Implausible  Implausible
+	Incidents    Incidents
+	Keeps        Keeps
+	Kits         Kits
+	Links        Links
+	Overrides    Overrides
+	Parts        Parts
+	Places       Places
+	Plans        Plans
+	Providers    Providers
+	Rules        Rules
+	Series       Series
+	Sessions     Sessions
+	Settings     Settings
+	Sightings    Sightings
+	SweepAnswers SweepAnswers
+	SignIns      SignIns
+	Sources      Sources
+	Sweeps       Sweeps
+	Teams        Teams
+	Tickets      Tickets
+	Tokens       Tokens
+	Transitions  Transitions
+	Users        Users
 }
 
 // area is a part of the database: one or a few tables that belong together.
@@ -68,44 +69,45 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 
 func areasFrom(a area, keys *Vault) Areas {
 	return Areas{
-		area:        a,
-		Alerts:      Alerts{a},
-		Answers:     Answers{a, keys},
-		Attributes:  Attributes{a},
-		Audit:       Audit{a},
-		Browsers:    Browsers{a},
-		Channels:    Channels{a, keys},
-		Credentials: Credentials{a, keys},
-		Deliveries:  Deliveries{a},
-		Devices:     Devices{a},
-		Endpoints:   Endpoints{a},
-		Events:      Events{a},
-		Factors:     Factors{a, keys},
-		Finds:       Finds{a},
-		Fittings:    Fittings{a},
-		Hits:        Hits{a},
-		Implausible: Implausible{a},
-		Incidents:   Incidents{a},
-		Keeps:       Keeps{a},
-		Kits:        Kits{a},
-		Links:       Links{a},
-		Overrides:   Overrides{a},
-		Parts:       Parts{a},
-		Places:      Places{a},
-		Plans:       Plans{a},
-		Providers:   Providers{a, keys},
-		Rules:       Rules{a},
-		Series:      Series{a},
-		Sessions:    Sessions{a},
-		Settings:    Settings{a},
-		Sightings:   Sightings{a},
-		SignIns:     SignIns{a},
-		Sources:     Sources{a},
-		Sweeps:      Sweeps{a},
-		Teams:       Teams{a},
-		Tickets:     Tickets{a},
-		Tokens:      Tokens{a},
-		Transitions: Transitions{a},
-		Users:       Users{a},
+		area:         a,
+		Alerts:       Alerts{a},
+		Answers:      Answers{a, keys},
+		Attributes:   Attributes{a},
+		Audit:        Audit{a},
+		Browsers:     Browsers{a},
+		Channels:     Channels{a, keys},
+		Credentials:  Credentials{a, keys},
+		Deliveries:   Deliveries{a},
+		Devices:      Devices{a},
+		Endpoints:    Endpoints{a},
+		Events:       Events{a},
+		Factors:      Factors{a, keys},
+		Finds:        Finds{a},
+		Fittings:     Fittings{a},
+		Hits:         Hits{a},
+		Implausible:  Implausible{a},
+		Incidents:    Incidents{a},
+		Keeps:        Keeps{a},
+		Kits:         Kits{a},
+		Links:        Links{a},
+		Overrides:    Overrides{a},
+		Parts:        Parts{a},
+		Places:       Places{a},
+		Plans:        Plans{a},
+		Providers:    Providers{a, keys},
+		Rules:        Rules{a},
+		Series:       Series{a},
+		Sessions:     Sessions{a},
+		Settings:     Settings{a},
+		Sightings:    Sightings{a},
+		SignIns:      SignIns{a},
+		Sources:      Sources{a},
+		SweepAnswers: SweepAnswers{a},
+		Sweeps:       Sweeps{a},
+		Teams:        Teams{a},
+		Tickets:      Tickets{a},
+		Tokens:       Tokens{a},
+		Transitions:  Transitions{a},
+		Users:        Users{a},
 	}
 }

@@ -196,6 +196,7 @@ var within = map[string]string{
 	"sightings":         ofSweep,
 	"sign_ins":          nothing,
 	"sources":           ofDevice,
+	"sweep_answers":     ofSweep,
 	"sweep_credentials": ofSweep,
 	"sweeps":            atPlace,
 	"team_members":      "team_id IN (SELECT id FROM public.teams WHERE " + atPlace + ")",

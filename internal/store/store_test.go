@@ -363,10 +363,15 @@ func TestFindsAndSweeps(t *testing.T) {
 	w.State = domain.SweepRunning
 	_, err = s.Sweeps.Save(ctx, w)
 	require.NoError(t, err)
-	require.NoError(t, s.Sweeps.EndAll(ctx, now))
+	w.Reached = netip.MustParseAddr("192.0.2.7")
+	_, err = s.Sweeps.Save(ctx, w)
+	require.NoError(t, err)
+	running, err := s.Sweeps.Running(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []domain.ID{w.ID}, running)
 	back, err := s.Sweeps.One(ctx, w.ID)
 	require.NoError(t, err)
-	assert.Equal(t, domain.SweepStopped, back.State)
+	assert.Equal(t, w.Reached, back.Reached)
 	assert.Equal(t, []domain.ID{c.ID}, back.CredentialIDs)
 }
 

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"net/netip"
 	"time"
 
 	"gorm.io/gorm"
@@ -28,6 +29,7 @@ type sweepRow struct {
 	CreatedAt time.Time
 	StartedAt *time.Time
 	EndedAt   *time.Time
+	Reached   *string
 }
 
 func (sweepRow) TableName() string { return "sweeps" }
@@ -49,6 +51,7 @@ func (r sweepRow) domain() domain.Sweep {
 		CreatedAt: r.CreatedAt.UTC(),
 		StartedAt: orNever(r.StartedAt),
 		EndedAt:   orNever(r.EndedAt),
+		Reached:   reachedOf(r.Reached),
 	}
 }
 
@@ -71,6 +74,7 @@ func (s Sweeps) Save(ctx context.Context, w domain.Sweep) (domain.Sweep, error) 
 		CreatedAt: w.CreatedAt,
 		StartedAt: moment(w.StartedAt),
 		EndedAt:   moment(w.EndedAt),
+		Reached:   addressOrNull(w.Reached),
 	}
 	if w.ID != 0 {
 		return w, known(s.q(ctx).Save(&row).Error)
@@ -114,9 +118,22 @@ func (s Sweeps) Delete(ctx context.Context, id domain.ID) error {
 	return must(s.q(ctx).Delete(&sweepRow{}, id))
 }
 
-// EndAll marks sweeps that a stopped process left running.
-func (s Sweeps) EndAll(ctx context.Context, now time.Time) error {
-	return s.q(ctx).
-		Exec("UPDATE sweeps SET state = 'stopped', ended_at = ?, error = 'the server was restarted' WHERE state = 'running'", now).
-		Error
+// Running returns the sweeps that run, or that a stopped process left running.
+func (s Sweeps) Running(ctx context.Context) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Raw("SELECT id FROM sweeps WHERE state = 'running' ORDER BY id").Scan(&ids).Error
+}
+
+func reachedOf(text *string) (a netip.Addr) {
+	if text != nil {
+		a = parseAddr(*text)
+	}
+	return a
+}
+
+func addressOrNull(a netip.Addr) *string {
+	if !a.IsValid() {
+		return nil
+	}
+	text := a.String()
+	return &text
 }

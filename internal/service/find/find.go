@@ -59,7 +59,7 @@ type Service struct {
 	adopted func(context.Context, domain.ID) error
 
 	mu      sync.Mutex
-	stops   map[domain.ID]context.CancelFunc
+	stops   map[domain.ID]context.CancelCauseFunc
 	running sync.WaitGroup
 	refused refusals
 }
@@ -84,7 +84,7 @@ func New(
 		vendors: vendors,
 		changed: changed,
 		adopted: adopted,
-		stops:   map[domain.ID]context.CancelFunc{},
+		stops:   map[domain.ID]context.CancelCauseFunc{},
 	}
 }
 
@@ -343,15 +343,15 @@ func (s *Service) end(id domain.ID) {
 	stop := s.stops[id]
 	s.mu.Unlock()
 	if stop != nil {
-		stop()
+		stop(nil)
 	}
 }
 
-// Close stops all sweeps and waits for their end.
+// Close breaks all sweeps off and waits for their end; Resume goes on with them.
 func (s *Service) Close() {
 	s.mu.Lock()
 	for _, stop := range s.stops {
-		stop()
+		stop(errClosing)
 	}
 	s.mu.Unlock()
 	s.running.Wait()

@@ -98,9 +98,18 @@ type world struct {
 
 func setup(t *testing.T) *world {
 	t.Helper()
-	s := testkit.Store(t)
-	svc := testkit.Kits(t, s)
-	w := &world{store: s, network: &network{devices: map[string]identity.Answer{}}}
+	return serve(t, testkit.Store(t), &network{devices: map[string]identity.Answer{}})
+}
+
+// restarted is the world after the program ended and began again.
+func (w *world) restarted(t *testing.T) *world {
+	t.Helper()
+	return serve(t, w.store, w.network)
+}
+
+func serve(t *testing.T, s *store.Store, n *network) *world {
+	t.Helper()
+	w := &world{store: s, network: n}
 	vendors := map[string]identity.Vendor{
 		"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}},
 	}
@@ -108,7 +117,7 @@ func setup(t *testing.T) *world {
 		s,
 		testkit.Desk(s),
 		act.NewSheets(s),
-		svc,
+		testkit.Kits(t, s),
 		w.network,
 		vendors,
 		func(domain.Sweep) {},

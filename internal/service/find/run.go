@@ -3,6 +3,7 @@ package find
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -46,7 +47,7 @@ func (s *Service) Start(ctx context.Context, who access.Actor, id domain.ID) err
 			return errRuns
 		}
 		w.NoteFor(thing(x), nil, nil, "")
-		w.Then(func(ctx context.Context) error { return s.begin(ctx, x) })
+		w.Then(func(ctx context.Context) error { return s.begin(ctx, x, false) })
 		return nil
 	})
 }
@@ -60,7 +61,7 @@ func (s *Service) runs(id domain.ID) bool {
 }
 
 // begin runs a sweep beside whoever asked for it.
-func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
+func (s *Service) begin(ctx context.Context, w domain.Sweep, resumed bool) error {
 	id := w.ID
 	tree, err := s.sheets.Tree(ctx)
 	if err != nil {
@@ -79,34 +80,28 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep) error {
 	if s.stops[id] != nil {
 		return errRuns
 	}
-	w.State, w.Tried, w.Found, w.Error = domain.SweepRunning, 0, 0, ""
-	w.StartedAt, w.EndedAt, w.Total = time.Now().UTC(), time.Time{}, targets(w, spared).Len()
-	if w, err = s.store.Sweeps.Save(ctx, w); err != nil {
+	x := &sweep{
+		Service: s,
+		Sweep:   w,
+		tree:    tree,
+		spared:  spared,
+		secrets: all,
+		answers: map[netip.Addr]answered{},
+		sighted: map[netip.Addr]string{},
+		kept:    map[netip.Addr]bool{},
+	}
+	if err := x.prepare(ctx, resumed); err != nil {
 		return err
 	}
-	if err := s.store.Sightings.Drop(ctx, id); err != nil {
-		return err
-	}
-	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	run, stop := context.WithCancelCause(context.WithoutCancel(ctx))
 	s.stops[id] = stop
 	s.running.Go(func() {
-		defer stop()
-		s.run(
-			run,
-			&sweep{
-				Service: s,
-				Sweep:   w,
-				tree:    tree,
-				spared:  spared,
-				secrets: all,
-				answers: map[netip.Addr]answered{},
-				sighted: map[netip.Addr]string{},
-			},
-		)
+		defer stop(nil)
+		s.run(run, x)
 		s.mu.Lock()
 		delete(s.stops, id)
 		s.mu.Unlock()
-		s.changed(w)
+		s.changed(x.Sweep)
 	})
 	return nil
 }
@@ -119,11 +114,13 @@ type sweep struct {
 	spared  ranges.Set // addresses that places say to leave alone
 	secrets map[domain.ID]store.Opened
 	tried   atomic.Int64
+	front   front
 	mu      sync.Mutex
 	answers map[netip.Addr]answered
 	sighted map[netip.Addr]string
-	saved   int // answers that were saved
-	told    int // sightings that were saved
+	saved   int                 // answers that were saved
+	kept    map[netip.Addr]bool // addresses whose answers are stored
+	told    int                 // sightings that were saved
 }
 
 type answered struct {
@@ -141,13 +138,22 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 		case <-tick.C:
 			w.last(ctx)
 		case <-done:
-			w.EndedAt, w.State = time.Now().UTC(), domain.SweepDone
-			if ctx.Err() != nil {
-				w.State = domain.SweepStopped
-			}
+			w.ended(ctx)
 			w.last(ctx)
 			return
 		}
+	}
+}
+
+// ended says how a sweep ended. One that the end of the program broke off still runs: it goes
+// on when the program does.
+func (w *sweep) ended(ctx context.Context) {
+	switch {
+	case errors.Is(context.Cause(ctx), errClosing):
+	case ctx.Err() != nil:
+		w.EndedAt, w.State = time.Now().UTC(), domain.SweepStopped
+	default:
+		w.EndedAt, w.State = time.Now().UTC(), domain.SweepDone
 	}
 }
 
@@ -173,15 +179,27 @@ func (w *sweep) search(ctx context.Context) {
 	pace := rate.NewLimiter(rate.Limit(w.Pace), max(1, w.Pace/50))
 	slots, learning := make(chan struct{}, maxWaiting), make(chan struct{}, learners)
 	var all sync.WaitGroup
+	from := w.Reached
 	targets(w.Sweep, w.spared).Each(func(a netip.Addr) bool {
+		if from.IsValid() && a.Compare(from) <= 0 {
+			w.tried.Add(1) // before the program ended
+			return true
+		}
 		select {
 		case slots <- struct{}{}:
 		case <-ctx.Done():
 			return false
 		}
+		if pace.Wait(ctx) != nil { // for its first request: so those that were begun come to their end soon
+			<-slots
+			return false
+		}
+		known := w.front.begin(a)
 		all.Go(func() {
 			defer func() { <-slots }()
-			w.try(ctx, a, pace, learning)
+			if w.try(ctx, a, pace, learning); ctx.Err() == nil {
+				known()
+			}
 		})
 		return ctx.Err() == nil
 	})
@@ -212,7 +230,8 @@ func (w *sweep) present(ctx context.Context, at netip.AddrPort) (said string) {
 	return w.prober.Present(ctx, at, patience[0])
 }
 
-// try asks one address with every credential; the first that is answered counts.
+// try asks one address with every credential; the first that is answered counts. The pace was
+// kept for the first request already.
 func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learning chan struct{}) {
 	defer func() {
 		if ctx.Err() == nil {
@@ -220,16 +239,17 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 		}
 	}()
 	at, left := netip.AddrPortFrom(a, uint16(w.Port)), slices.Clone(w.CredentialIDs)
-	silent := true
+	silent, paid := true, true
 	for _, timeout := range patience {
 		for _, id := range left {
 			if w.rests(at, id) {
 				left, silent = without(left, id), false
 				continue
 			}
-			if pace.Wait(ctx) != nil {
+			if !paid && pace.Wait(ctx) != nil {
 				return
 			}
+			paid = false
 			heard := w.hello(ctx, at, id, timeout)
 			if heard.Answers {
 				w.refused.forget(w.named(at, id))
@@ -317,13 +337,14 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 
 // save stores progress and the finds so far.
 func (w *sweep) save(ctx context.Context) {
+	reached := w.front.come() // before the answers are read: of what lies before it none is missing
 	w.mu.Lock()
 	answers := slices.Collect(maps.Values(w.answers))
 	w.mu.Unlock()
 	finds := w.finds(answers)
 	w.Tried, w.Found = w.tried.Load(), int64(len(finds))
 	if len(answers) != w.saved {
-		if err := w.keep(ctx, finds); err != nil {
+		if err := errors.Join(w.remember(ctx, answers), w.keep(ctx, finds)); err != nil {
 			slog.Error("finds could not be stored", "sweep", w.ID, "error", err)
 			return
 		}
@@ -336,6 +357,7 @@ func (w *sweep) save(ctx context.Context) {
 		}
 		w.told = len(seen)
 	}
+	w.Reached = reached
 	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
 		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)
 	}
