@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
+	"tirelessowl/internal/protocol/icmp"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
@@ -179,6 +180,7 @@ func (b *bench) sweep(ctx context.Context) error {
 		act.NewSheets(b.store),
 		all,
 		probe.Prober{SNMP: client},
+		probe.Looker{ICMP: icmp.NewClient()},
 		map[string]identity.Vendor{},
 		func(domain.Sweep) {
 			select {

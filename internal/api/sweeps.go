@@ -19,6 +19,8 @@ type SweepDraft struct {
 	Pace          int         `json:"pace,omitempty" example:"500" doc:"Requests a second; 0 chooses" minimum:"0" maximum:"20000"`
 	CredentialIDs []domain.ID `json:"credential_ids,omitempty" nullable:"false" maxItems:"100"`
 	Community     string      `json:"community,omitempty" example:"our-readers" doc:"A new community" maxLength:"200" writeOnly:"true"`
+	Ports         string      `json:"ports,omitempty" example:"22, 80" doc:"TCP ports that are looked at, too" maxLength:"1000"`
+	Echo          bool        `json:"echo,omitempty" doc:"Ask by ICMP echo, too"`
 	StoreAs       string      `json:"store_as,omitempty" example:"Gravel" doc:"Name of its credential" maxLength:"200" writeOnly:"true"`
 }
 
@@ -32,6 +34,8 @@ type Sweep struct {
 	Port          int         `json:"port" example:"161"`
 	Pace          int         `json:"pace" example:"500"`
 	CredentialIDs []domain.ID `json:"credential_ids" nullable:"false"`
+	Ports         string      `json:"ports" example:"22, 80"`
+	Echo          bool        `json:"echo"`
 	State         string      `json:"state" example:"done" enum:"ready,running,done,stopped,failed"`
 	Total         int64       `json:"total" example:"64" doc:"Addresses to try"`
 	Tried         int64       `json:"tried" example:"64"`
@@ -51,6 +55,8 @@ func sweepOf(s domain.Sweep) Sweep {
 		Exclude:       s.Exclude,
 		Port:          s.Port,
 		Pace:          s.Pace,
+		Ports:         s.Ports,
+		Echo:          s.Echo,
 		CredentialIDs: append([]domain.ID{}, s.CredentialIDs...),
 		State:         string(s.State),
 		Total:         s.Total,
@@ -202,6 +208,8 @@ func (a *api) makeSweep(ctx context.Context, who access.Actor, d SweepDraft) (do
 		Exclude:       d.Exclude,
 		Port:          d.Port,
 		Pace:          d.Pace,
+		Ports:         d.Ports,
+		Echo:          d.Echo,
 		CredentialIDs: d.CredentialIDs,
 		Community:     domain.Secret(d.Community),
 		NewName:       d.StoreAs,

@@ -20,6 +20,7 @@ import (
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/localpg"
 	"tirelessowl/internal/protocol/dial"
+	"tirelessowl/internal/protocol/icmp"
 	"tirelessowl/internal/protocol/oidc"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
@@ -77,6 +78,7 @@ type App struct {
 	house     *engine.Housekeeper
 	deliver   deliverer
 	client    *snmp.Client
+	icmp      *icmp.Client
 	server    *http.Server
 	endVigil  context.CancelFunc
 	files     engine.Files
@@ -151,6 +153,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if a.client, err = snmp.NewClient(); err != nil {
 		return nil, err
 	}
+	a.icmp = icmp.NewClient()
 	guard, err := guardOf(c)
 	if err != nil {
 		return nil, err
@@ -202,7 +205,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
 	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
-	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, vendors, a.tellSweep, reload)
+	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}, vendors, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
 	a.Attributes = attributes.New(s, a.Desk, sheets)
 	a.Audit = audit.New(a.Desk, a.undoing())
@@ -307,6 +310,7 @@ func (a *App) Stop() {
 	all.Wait()
 	a.Store.Samples.Stop()
 	a.client.Close()
+	a.icmp.Close()
 	if a.endVigil != nil {
 		a.endVigil()
 	}

@@ -22,21 +22,25 @@ const (
 type Sweep struct {
 	ID ID `json:"id"`
 	// PlaceID is the part of the tree that its finds are for; zero for the whole tree.
-	PlaceID       ID         `json:"place_id"`
-	Name          string     `json:"name"`
-	Ranges        string     `json:"ranges"`
-	Exclude       string     `json:"exclude"`
-	Port          int        `json:"port"`
-	Pace          int        `json:"pace"` // requests a second
-	CredentialIDs []ID       `json:"credential_ids"`
-	State         SweepState `json:"state"`
-	Total         int64      `json:"total"`
-	Tried         int64      `json:"tried"`
-	Found         int64      `json:"found"`
-	Error         string     `json:"error"`
-	CreatedAt     time.Time  `json:"created_at"`
-	StartedAt     time.Time  `json:"started_at"`
-	EndedAt       time.Time  `json:"ended_at"`
+	PlaceID       ID     `json:"place_id"`
+	Name          string `json:"name"`
+	Ranges        string `json:"ranges"`
+	Exclude       string `json:"exclude"`
+	Port          int    `json:"port"`
+	Pace          int    `json:"pace"` // requests a second
+	CredentialIDs []ID   `json:"credential_ids"`
+	// Ports are TCP ports that are looked at, too, as people write them, and Echo is true where
+	// it is asked by ICMP echo.
+	Ports     string     `json:"ports"`
+	Echo      bool       `json:"echo"`
+	State     SweepState `json:"state"`
+	Total     int64      `json:"total"`
+	Tried     int64      `json:"tried"`
+	Found     int64      `json:"found"`
+	Error     string     `json:"error"`
+	CreatedAt time.Time  `json:"created_at"`
+	StartedAt time.Time  `json:"started_at"`
+	EndedAt   time.Time  `json:"ended_at"`
 	// Reached is the last address of which, and of all before it, it is known whether it
 	// answers; invalid for none yet.
 	Reached netip.Addr `json:"-"`

@@ -21,8 +21,8 @@ func (sightingRow) TableName() string { return "sightings" }
 
 // Of returns those of a sweep by address.
 func (s Sightings) Of(ctx context.Context, sweepID domain.ID) (out []domain.Sighting, err error) {
-	err = s.q(ctx).Raw("SELECT host(address) AS address, said FROM sightings WHERE sweep_id = ? ORDER BY address", sweepID).Scan(&out).Error
-	return out, err
+	const query = "SELECT host(address) AS address, said FROM sightings WHERE sweep_id = ? ORDER BY sightings.address"
+	return out, s.q(ctx).Raw(query, sweepID).Scan(&out).Error
 }
 
 // Save adds sightings of a sweep, or brings them up to date.

@@ -30,6 +30,8 @@ type sweepRow struct {
 	StartedAt *time.Time
 	EndedAt   *time.Time
 	Reached   *string
+	Ports     string
+	Echo      bool
 }
 
 func (sweepRow) TableName() string { return "sweeps" }
@@ -52,6 +54,8 @@ func (r sweepRow) domain() domain.Sweep {
 		StartedAt: orNever(r.StartedAt),
 		EndedAt:   orNever(r.EndedAt),
 		Reached:   reachedOf(r.Reached),
+		Ports:     r.Ports,
+		Echo:      r.Echo,
 	}
 }
 
@@ -75,6 +79,8 @@ func (s Sweeps) Save(ctx context.Context, w domain.Sweep) (domain.Sweep, error) 
 		StartedAt: moment(w.StartedAt),
 		EndedAt:   moment(w.EndedAt),
 		Reached:   addressOrNull(w.Reached),
+		Ports:     w.Ports,
+		Echo:      w.Echo,
 	}
 	if w.ID != 0 {
 		return w, known(s.q(ctx).Save(&row).Error)

@@ -14,7 +14,9 @@ import (
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/guard"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/ports"
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -52,6 +54,7 @@ type Service struct {
 	sheets  *act.Sheets
 	kits    *collect.Service
 	prober  Prober
+	looker  Looker
 	vendors map[string]identity.Vendor
 	// changed is told the sweep whose progress changed.
 	changed func(domain.Sweep)
@@ -71,6 +74,7 @@ func New(
 	sheets *act.Sheets,
 	kits *collect.Service,
 	p Prober,
+	l Looker,
 	vendors map[string]identity.Vendor,
 	changed func(domain.Sweep),
 	adopted func(context.Context, domain.ID) error,
@@ -81,6 +85,7 @@ func New(
 		sheets:  sheets,
 		kits:    kits,
 		prober:  p,
+		looker:  l,
 		vendors: vendors,
 		changed: changed,
 		adopted: adopted,
@@ -96,6 +101,9 @@ type Draft struct {
 	Ranges  string    `json:"ranges"`
 	Exclude string    `json:"exclude,omitempty"`
 	Port    int       `json:"port"`
+	// Ports are TCP ports to look at, too; with Echo it is asked by ICMP echo.
+	Ports string `json:"ports,omitempty"`
+	Echo  bool   `json:"echo,omitempty"`
 	// Pace in requests a second; 0 chooses by the addresses.
 	Pace          int           `json:"pace,omitempty"`
 	CredentialIDs []domain.ID   `json:"credential_ids,omitempty"`
@@ -133,8 +141,12 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	if d.Pace < 1 || d.Pace > MaxPace {
 		errs["pace"] = fmt.Sprintf("Must be from 1 to %d requests a second.", MaxPace)
 	}
-	if len(d.CredentialIDs) == 0 && d.Community == "" {
-		errs["credentials"] = "Choose a credential, or type a community."
+	all, err := ports.Read(d.Ports)
+	if err != nil {
+		errs["ports"] = text.UpperFirst(err.Error()) + "."
+	}
+	if len(d.CredentialIDs) == 0 && d.Community == "" && len(all) == 0 && !d.Echo {
+		errs["credentials"] = "Choose a credential, type a community, or look for ports or echoes below."
 	}
 	total := set.Without(except).Len()
 	if len(errs) == 0 && total == 0 {
@@ -146,6 +158,9 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 // Checked is Check, with what may not be talked to at its place.
 func (s *Service) Checked(ctx context.Context, who access.Actor, d *Draft) (int64, domain.FieldErrors, error) {
 	total, errs := d.Check()
+	if d.Echo && !s.looker.MayEcho() {
+		errs["echo"] = "This process may not: it needs the capability NET_RAW, or its group in net.ipv4.ping_group_range."
+	}
 	wanted, err := ranges.Parse(d.Ranges)
 	if err != nil || errs["exclude"] != "" {
 		return total, errs, nil
@@ -215,7 +230,7 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 			ctx,
 			domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
 				Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total,
-				CreatedAt: time.Now().UTC()},
+				CreatedAt: time.Now().UTC(), Ports: strings.TrimSpace(d.Ports), Echo: d.Echo},
 		)
 		if err != nil {
 			return err

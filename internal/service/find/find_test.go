@@ -35,6 +35,8 @@ type network struct {
 	denies  map[string]bool   // those that take no credential
 	present map[string]string // what is where nothing else answers
 	hellos  int
+	echoes  map[string]bool   // what answers an echo; nil where nobody may ask
+	ports   map[string]string // open ports, with what greets there
 }
 
 func (n *network) Way() string { return "snmp" }
@@ -80,6 +82,20 @@ func (n *network) Learn(_ context.Context, at netip.AddrPort, _ way.Opened) (ide
 	return a, nil
 }
 
+func (n *network) MayEcho() bool { return n.echoes != nil }
+
+func (n *network) Echo(_ context.Context, a netip.Addr, _ time.Duration) (time.Duration, error) {
+	if n.echoes[a.String()] {
+		return 1500 * time.Microsecond, nil
+	}
+	return 0, errors.New("silence")
+}
+
+func (n *network) Greets(_ context.Context, at netip.AddrPort, _ time.Duration) (bool, string) {
+	greeting, open := n.ports[at.String()]
+	return open, greeting
+}
+
 func answer(name, engine string) identity.Answer {
 	return identity.Answer{
 		Responder:   identity.Responder{Name: name, EngineID: engine, ObjectID: "1.3.6.1.4.1.32473.9.1"},
@@ -118,6 +134,7 @@ func serve(t *testing.T, s *store.Store, n *network) *world {
 		testkit.Desk(s),
 		act.NewSheets(s),
 		testkit.Kits(t, s),
+		w.network,
 		w.network,
 		vendors,
 		func(domain.Sweep) {},

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"net/netip"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -239,11 +240,13 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 		}
 	}()
 	at, left := netip.AddrPortFrom(a, uint16(w.Port)), slices.Clone(w.CredentialIDs)
-	silent, paid := true, true
+	var said []string
+	defer func() { w.sight(a, strings.Join(said, "; ")) }()
+	paid := true
 	for _, timeout := range patience {
 		for _, id := range left {
-			if w.rests(at, id) {
-				left, silent = without(left, id), false
+			if until, rests := w.refused.rests(w.named(at, id), time.Now()); rests {
+				left, said = without(left, id), append(said, w.resting(id, until))
 				continue
 			}
 			if !paid && pace.Wait(ctx) != nil {
@@ -260,28 +263,27 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 				w.refused.note(w.named(at, id), time.Now())
 				left = without(left, id)
 			}
-			silent = silent && heard.Said == ""
-			w.sight(a, heard.Said)
+			if heard.Said != "" && !slices.Contains(said, heard.Said) {
+				said = append(said, heard.Said)
+			}
 		}
 	}
-	if silent && pace.Wait(ctx) == nil {
-		w.sight(a, w.present(ctx, at))
+	if len(said) == 0 && len(w.CredentialIDs) > 0 && pace.Wait(ctx) == nil {
+		if engine := w.present(ctx, at); engine != "" {
+			said = append(said, engine)
+		}
 	}
+	said = append(said, w.look(ctx, a, pace)...)
+}
+
+// resting says that a credential is not tried again yet.
+func (w *sweep) resting(id domain.ID, until time.Time) string {
+	return fmt.Sprintf("“%s” was refused here, and is not tried again for %s", w.secrets[id].Name, units.Span(time.Until(until)))
 }
 
 // named is a credential, as it is in this run, at an address.
 func (w *sweep) named(at netip.AddrPort, id domain.ID) tried {
 	return tried{at, id, w.secrets[id].Version}
-}
-
-// rests tells whether a credential is not tried at an address yet, since it was refused there.
-func (w *sweep) rests(at netip.AddrPort, id domain.ID) bool {
-	until, rests := w.refused.rests(w.named(at, id), time.Now())
-	if rests {
-		const said = "“%s” was refused here, and is not tried again for %s"
-		w.sight(at.Addr(), fmt.Sprintf(said, w.secrets[id].Name, units.Span(time.Until(until))))
-	}
-	return rests
 }
 
 func without(ids []domain.ID, id domain.ID) []domain.ID {

@@ -84,3 +84,57 @@ func sparedAnywhere(places []domain.Place, all []domain.Override, sees func(doma
 	set, err = ranges.Read(strings.Join(texts, ", "))
 	return set, trace, err
 }
+
+// Silent are the addresses of a sweep that said nothing at all.
+type Silent struct {
+	Count int64
+	// Ranges are the first of them, and More is how many follow.
+	Ranges []string
+	More   int
+}
+
+// mostSilent is how many ranges of silent addresses are told.
+const mostSilent = 40
+
+// Silent tells which addresses of a sweep that has ended said nothing; none of one that has
+// not.
+func (s *Service) Silent(ctx context.Context, who access.Actor, id domain.ID) (out Silent, err error) {
+	x, err := s.Sweep(ctx, who, id)
+	if err != nil || x.State != domain.SweepDone {
+		return out, err
+	}
+	finds, err := s.Finds(ctx, who, id)
+	if err != nil {
+		return out, err
+	}
+	seen, err := s.Sightings(ctx, who, id)
+	if err != nil {
+		return out, err
+	}
+	spared, _, err := s.spared(ctx, x, func(domain.ID) bool { return false })
+	if err != nil {
+		return out, err
+	}
+	var answered []string
+	for _, f := range finds {
+		answered = append(append(answered, f.Address), f.Others...)
+	}
+	for _, a := range seen {
+		answered = append(answered, a.Address)
+	}
+	heard, err := ranges.Read(strings.Join(answered, ","))
+	silent := targets(x, spared).Without(heard)
+	out.Count = silent.Len()
+	for _, r := range silent.Ranges() {
+		if len(out.Ranges) == mostSilent {
+			out.More++
+			continue
+		}
+		text := r.From().String()
+		if r.From() != r.To() {
+			text += "–" + r.To().String()
+		}
+		out.Ranges = append(out.Ranges, text)
+	}
+	return out, err
+}

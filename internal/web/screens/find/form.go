@@ -71,6 +71,14 @@ func (v formView) PaceField() ui.FieldView {
 	return f
 }
 
+// PortsField is where TCP ports are typed that are looked at, too.
+func (v formView) PortsField() ui.FieldView {
+	const help = "Told of addresses that answer no credential, with what greets there."
+	f := v.field("ports", "Look at the TCP ports, too", v.Draft.Ports, help)
+	f.Default = "none, or such as 22, 80, 443, 8000-8003"
+	return f
+}
+
 // CommunityField is where a credential is typed that is not stored yet.
 func (v formView) CommunityField() ui.FieldView {
 	f := ui.TypedSecret("sweep-", "community", "Another community", v.Errors["community"])
@@ -111,6 +119,8 @@ type typed struct {
 	Credentials []domain.ID `form:"credential"`
 	Community   string      `form:"community"`
 	NewName     string      `form:"community_name"`
+	Ports       string      `form:"ports"`
+	Echo        bool        `form:"echo"`
 }
 
 // read takes the form as it was typed; numbers that are none become field errors.
@@ -129,6 +139,8 @@ func (s Screen) read(r *http.Request) (formView, error) {
 		CredentialIDs: in.Credentials,
 		Community:     domain.Secret(in.Community),
 		NewName:       in.NewName,
+		Ports:         in.Ports,
+		Echo:          in.Echo,
 	}
 	v.Draft.Port, _ = strconv.Atoi(v.Port) // 0 is refused by the check
 	if v.Pace != "" {

@@ -61,6 +61,7 @@ type sweepView struct {
 	Sightings []domain.Sighting
 	Sighted   int
 	Spared    find.Spared
+	Silent    find.Silent
 	May       domain.Access
 	Q         string
 	ui.Sorting
@@ -79,6 +80,9 @@ func (s Screen) view(r *http.Request) (sweepView, error) {
 	}
 	v.May = middleware.Who(ctx).Level(domain.AreaFind, domain.At(v.Sweep.PlaceID))
 	if v.Spared, err = s.Find.Spared(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
+		return v, err
+	}
+	if v.Silent, err = s.Find.Silent(ctx, middleware.Who(ctx), v.Sweep.ID); err != nil {
 		return v, err
 	}
 	v.Left = max(0, v.Sweep.Total-v.Sweep.Tried)
