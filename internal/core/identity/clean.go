@@ -1,6 +1,11 @@
 package identity
 
-import "tirelessowl/internal/core/text"
+import (
+	"slices"
+	"strings"
+
+	"tirelessowl/internal/core/text"
+)
 
 // The longest of what a device may say of itself, in bytes: texts of the system group are
 // bounded by RFC 3418, engine ids by RFC 3411, object ids by RFC 2578 (128 numbers).
@@ -21,7 +26,8 @@ func (a Answer) Cleaned() Answer {
 	a.Name = text.Brief(a.Name, mostName)
 	a.Description = text.Brief(a.Description, mostDescription)
 	a.Location = text.Brief(a.Location, mostLocation)
-	a.Serial = text.Brief(a.Serial, mostSerial)
+	a.Serial = realSerial(text.Brief(a.Serial, mostSerial))
+	a.Maker, a.Model = text.Brief(a.Maker, mostSerial), text.Brief(a.Model, mostSerial)
 	if a.ObjectID = text.Brief(a.ObjectID, mostObjectID+1); len(a.ObjectID) > mostObjectID {
 		a.ObjectID = ""
 	}
@@ -29,8 +35,22 @@ func (a Answer) Cleaned() Answer {
 		a.EngineID = "" // it would name a device that there is not
 	}
 	a.Own = a.Own[:min(len(a.Own), mostOwn)]
+	a.Shared = a.Shared[:min(len(a.Shared), mostOwn)]
 	for purpose, n := range a.Parts {
 		a.Parts[purpose] = min(max(n, 0), mostParts)
 	}
 	return a
+}
+
+// placeholders are what makers write where a serial number belongs, and has been forgotten.
+var placeholders = []string{"none", "n/a", "unknown", "not specified", "default string", "to be filled by o.e.m.", "system serial number"}
+
+// realSerial is a serial number that tells devices apart; empty for what many have.
+func realSerial(s string) string {
+	const few = 4
+	if len(s) < few || strings.Trim(s, s[:1]) == "" || slices.Contains(placeholders, strings.ToLower(s)) ||
+		strings.HasPrefix("0123456789", s) || strings.HasPrefix("123456789", s) {
+		return ""
+	}
+	return s
 }

@@ -22,8 +22,11 @@ type Responder struct {
 	// Serial is the serial number of the whole (entPhysicalSerialNum, ENTITY-MIB);
 	// may be empty.
 	Serial string
-	// Own are the addresses that the device says it has (ipAdEntAddr).
+	// Own are the addresses that the device says it has (ipAdEntAddr, ipAddressTable).
 	Own []netip.Addr
+	// Shared are those that it answers for only while others do not, such as those of virtual
+	// routers (VRRP, RFC 5798): whoever answers there today may be another one tomorrow.
+	Shared []netip.Addr
 }
 
 // Answer is what one address told of the device behind it.
@@ -31,7 +34,10 @@ type Answer struct {
 	Responder
 	Description string
 	Location    string
-	Services    int // sysServices (RFC 3418)
+	// Maker and Model are what it says of the whole (entPhysicalMfgName and
+	// entPhysicalModelName, RFC 6933); may be empty.
+	Maker, Model string
+	Services     int // sysServices (RFC 3418)
 	// Parts counts what it has inside, by purpose.
 	Parts map[string]int
 	// Facts are what kits may need: "answers:snmp", "mib:interfaces", …
@@ -47,8 +53,9 @@ type Group struct {
 	Doubt string
 }
 
-// Merge groups responders that are one device: they show the same engine id,
-// or the same name and object id while one lists the other's address as its own.
+// Merge groups responders that are one device: they show the same engine id, or the same
+// serial number and object id, or the same name and object id while one lists the other's
+// address as its own.
 func Merge(in []Responder) []Group {
 	parent := make([]int, len(in))
 	reasons := make([]string, len(in))
@@ -82,6 +89,18 @@ func Merge(in []Responder) []Group {
 			unite(first, i, fmt.Sprintf("%s and %s show the same engine id", in[first].Address, r.Address))
 		}
 		engines[r.EngineID] = append(engines[r.EngineID], i)
+	}
+	serials := map[string]int{}
+	for i, r := range in {
+		if r.Serial == "" {
+			continue
+		}
+		product := r.ObjectID + " " + r.Serial
+		if first, ok := serials[product]; ok {
+			unite(first, i, fmt.Sprintf("%s and %s show the same serial number", in[first].Address, r.Address))
+		} else {
+			serials[product] = i
+		}
 	}
 	for i, r := range in {
 		for _, own := range r.Own {
@@ -159,6 +178,17 @@ func (g Group) Key(in []Responder) string {
 		return first.Key()
 	}
 	return first.Key() + " name:" + first.Name
+}
+
+// Virtual are the addresses that some responders answer for only while others do not.
+func Virtual(in []Responder) map[netip.Addr]bool {
+	out := map[netip.Addr]bool{}
+	for _, r := range in {
+		for _, a := range r.Shared {
+			out[a] = true
+		}
+	}
+	return out
 }
 
 // enterprise is the root of vendors' object ids (RFC 1155).

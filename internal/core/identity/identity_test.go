@@ -78,3 +78,33 @@ func TestCopiesAreToldApart(t *testing.T) {
 	assert.Equal(t, "engine:aa name:web-2", groups[1].Key(in))
 	assert.Equal(t, "engine:cc", groups[4].Key(in))
 }
+
+// Two addresses of a router without an engine id, as version 1 answers, and another of the same
+// make.
+func TestTheSerialNumberTellsDevices(t *testing.T) {
+	router := func(address, serial string) Responder {
+		return Responder{Address: netip.MustParseAddr(address), Name: "edge", ObjectID: "1.3.6.1.4.1.32473.1.10", Serial: serial}
+	}
+	groups := Merge([]Responder{router("192.0.2.1", "BR-0042"), router("192.0.2.2", "BR-0043"), router("198.51.100.1", "BR-0042")})
+	require.Len(t, groups, 2)
+	assert.Equal(t, []int{0, 2}, groups[0].Members)
+	assert.Equal(t, "192.0.2.1 and 198.51.100.1 show the same serial number", groups[0].Why.Facts[0].Text)
+	other := router("203.0.113.1", "BR-0042")
+	other.ObjectID = "1.3.6.1.4.1.32473.9.9"
+	assert.Len(t, Merge([]Responder{router("192.0.2.1", "BR-0042"), other}), 2, "two makers may count alike")
+}
+
+func TestSerialNumbersThatManyHaveTellNothing(t *testing.T) {
+	for _, s := range []string{"", "0", "0000000", "XXXXXX", "None", "N/A", "To be filled by O.E.M.", "0123456789", "12345678", "S 7"} {
+		assert.Empty(t, realSerial(s), s)
+	}
+	for _, s := range []string{"BR-0042", "98765432", "00000001", "KL 7123"} {
+		assert.Equal(t, s, realSerial(s))
+	}
+}
+
+func TestVirtualAddressesAreThoseThatAnybodyShares(t *testing.T) {
+	shared := netip.MustParseAddr("192.0.2.254")
+	v := Virtual([]Responder{{Address: netip.MustParseAddr("192.0.2.1"), Shared: []netip.Addr{shared}}, {Address: shared}})
+	assert.Equal(t, map[netip.Addr]bool{shared: true}, v)
+}

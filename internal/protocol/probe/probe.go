@@ -24,7 +24,6 @@ type Prober struct{ SNMP *snmp.Client }
 
 const (
 	hello    = "1.3.6.1.2.1.1.2.0" // sysObjectID
-	ownAddrs = "1.3.6.1.2.1.4.20.1.1"
 	storage  = "1.3.6.1.2.1.25.2.3.1.2"
 	diskType = "1.3.6.1.2.1.25.2.1.4"
 	disks    = "1.3.6.1.4.1.2021.9.1.2" // paths of disks, with what is left of them
@@ -32,9 +31,8 @@ const (
 
 var about = []string{
 	"1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0",
-	"1.3.6.1.6.3.10.2.1.1.0",      // snmpEngineID
-	"1.3.6.1.2.1.2.1.0",           // ifNumber
-	"1.3.6.1.2.1.47.1.1.1.1.11.1", // entPhysicalSerialNum of the whole
+	"1.3.6.1.6.3.10.2.1.1.0", // snmpEngineID
+	"1.3.6.1.2.1.2.1.0",      // ifNumber
 }
 
 // Way implements find.Prober.
@@ -87,7 +85,6 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, c ways.Opened) (id
 	services, _ := values[4].Number()
 	interfaces, _ := values[6].Number()
 	a.Services = int(services)
-	a.Serial = strings.TrimSpace(values[7].Text)
 	a.EngineID = values[5].Text // in hexadecimal: its first bit is set, so it never is text
 	if t.User != nil && a.EngineID == "" {
 		if id, err := p.SNMP.EngineID(ctx, t); err == nil { // the view may hide what every message tells
@@ -102,15 +99,10 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, c ways.Opened) (id
 	return a, nil
 }
 
-// tables reads addresses and volumes; a device without them is no error.
+// tables reads addresses, what the whole is, and volumes; a device without them is no error.
 func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
-	if table, err := p.SNMP.Walk(ctx, t, []string{ownAddrs}); err == nil {
-		for _, row := range table.Rows {
-			if own, err := netip.ParseAddr(row.Values[0].String()); err == nil {
-				a.Own = append(a.Own, own)
-			}
-		}
-	}
+	p.addresses(ctx, t, a)
+	p.whole(ctx, t, a)
 	if table, err := p.SNMP.Walk(ctx, t, []string{disks}); err == nil && len(table.Rows) > 0 {
 		a.Facts = append(a.Facts, "table:disks")
 	}

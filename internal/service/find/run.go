@@ -89,6 +89,7 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep, resumed bool) error
 		secrets: all,
 		answers: map[netip.Addr]answered{},
 		sighted: map[netip.Addr]string{},
+		virtual: map[netip.Addr]string{},
 		kept:    map[netip.Addr]bool{},
 	}
 	if err := x.prepare(ctx, resumed); err != nil {
@@ -119,9 +120,10 @@ type sweep struct {
 	mu      sync.Mutex
 	answers map[netip.Addr]answered
 	sighted map[netip.Addr]string
-	saved   int                 // answers that were saved
-	kept    map[netip.Addr]bool // addresses whose answers are stored
-	told    int                 // sightings that were saved
+	virtual map[netip.Addr]string // addresses of virtual routers that answered
+	saved   int                   // answers that were saved
+	kept    map[netip.Addr]bool   // addresses whose answers are stored
+	told    int                   // sightings that were saved
 }
 
 type answered struct {
@@ -137,10 +139,12 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 	for {
 		select {
 		case <-tick.C:
-			w.last(ctx)
+			_ = w.last(ctx) // it is tried again
 		case <-done:
 			w.ended(ctx)
-			w.last(ctx)
+			if err := w.last(ctx); err != nil && w.State != domain.SweepRunning {
+				w.failed(ctx)
+			}
 			return
 		}
 	}
@@ -162,10 +166,26 @@ func (w *sweep) ended(ctx context.Context) {
 const saveLimit = 2 * time.Second
 
 // last stores progress even when the sweep is being stopped.
-func (w *sweep) last(ctx context.Context) {
+func (w *sweep) last(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), saveLimit)
 	defer cancel()
-	w.save(ctx)
+	err := w.save(ctx)
+	if err != nil {
+		slog.Error("what a sweep came to could not be stored", "sweep", w.ID, "error", err)
+	}
+	return err
+}
+
+// failed says of a sweep that has ended that it came to nothing that could be kept: it does
+// not seem to run for ever.
+func (w *sweep) failed(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), saveLimit)
+	defer cancel()
+	w.State, w.Error = domain.SweepFailed, "what it found could not be stored: the log says why"
+	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
+		slog.Error("a sweep could not be ended", "sweep", w.ID, "error", err)
+	}
+	w.changed(w.Sweep)
 }
 
 // targets are the addresses that a sweep tries.
@@ -309,6 +329,9 @@ func (w *sweep) sight(a netip.Addr, said string) {
 func (w *sweep) sightings() (out []domain.Sighting) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	for a, said := range w.virtual {
+		out = append(out, domain.Sighting{Address: a.String(), Said: said})
+	}
 	for a, said := range w.sighted {
 		if _, found := w.answers[a]; !found {
 			out = append(out, domain.Sighting{Address: a.String(), Said: said})
@@ -338,7 +361,7 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 }
 
 // save stores progress and the finds so far.
-func (w *sweep) save(ctx context.Context) {
+func (w *sweep) save(ctx context.Context) error {
 	reached := w.front.come() // before the answers are read: of what lies before it none is missing
 	w.mu.Lock()
 	answers := slices.Collect(maps.Values(w.answers))
@@ -347,23 +370,22 @@ func (w *sweep) save(ctx context.Context) {
 	w.Tried, w.Found = w.tried.Load(), int64(len(finds))
 	if len(answers) != w.saved {
 		if err := errors.Join(w.remember(ctx, answers), w.keep(ctx, finds)); err != nil {
-			slog.Error("finds could not be stored", "sweep", w.ID, "error", err)
-			return
+			return fmt.Errorf("finds: %w", err)
 		}
 		w.saved = len(answers)
 	}
 	if seen := w.sightings(); len(seen) != w.told {
 		if err := w.store.Sightings.Save(ctx, w.ID, seen); err != nil {
-			slog.Error("what answered otherwise could not be stored", "sweep", w.ID, "error", err)
-			return
+			return fmt.Errorf("what answered otherwise: %w", err)
 		}
 		w.told = len(seen)
 	}
 	w.Reached = reached
 	if _, err := w.store.Sweeps.Save(ctx, w.Sweep); err != nil {
-		slog.Error("progress could not be stored", "sweep", w.ID, "error", err)
+		return fmt.Errorf("progress: %w", err)
 	}
 	w.changed(w.Sweep)
+	return nil
 }
 
 func (w *sweep) keep(ctx context.Context, finds []domain.Find) error {
@@ -393,8 +415,28 @@ func (w *sweep) sameOrganisation(all []store.KnownDevice) []store.KnownDevice {
 	return slices.DeleteFunc(all, func(d store.KnownDevice) bool { return w.tree.Root(d.PlaceID) != own })
 }
 
+// real leaves out what answered at addresses of virtual routers, and notes it as such: behind
+// them stands now one device and then another.
+func (w *sweep) real(answers []answered) []answered {
+	responders := make([]identity.Responder, len(answers))
+	for i, a := range answers {
+		responders[i] = a.Responder
+	}
+	virtual := identity.Virtual(responders)
+	return slices.DeleteFunc(slices.Clone(answers), func(a answered) bool {
+		if !virtual[a.Address] {
+			return false
+		}
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		w.virtual[a.Address] = "an address of a virtual router, where “" + text.Brief(a.Name, mostSaid) + "” answers now"
+		return true
+	})
+}
+
 // finds merges the addresses of one device into one find.
 func (w *sweep) finds(answers []answered) []domain.Find {
+	answers = w.real(answers)
 	slices.SortFunc(answers, func(a, b answered) int { return a.Address.Compare(b.Address) })
 	responders := make([]identity.Responder, len(answers))
 	for i, a := range answers {
@@ -407,6 +449,9 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 		vendor, model, kind := identity.Recognise(first.ObjectID, w.vendors)
 		if kind == "" {
 			kind = identity.KindOf(first.Services, first.Description)
+		}
+		if model == "" { // it is no product that we know
+			vendor, model = cmp.Or(first.Maker, vendor), first.Model
 		}
 		f := domain.Find{
 			SweepID:      w.ID,
