@@ -9,7 +9,11 @@ import (
 
 // Fleet simulates many equal devices for measuring: agents only, no faults,
 // no delay. Every device has one Ethernet port for each of ports.
-type Fleet struct{ byAddr map[netip.Addr]*Device }
+type Fleet struct {
+	// User is whom its engines of version 3 know; without a name there are none.
+	User   SNMPUser
+	byAddr map[netip.Addr]*Device
+}
 
 // NewFleet makes n devices from the first address on.
 func NewFleet(first netip.Addr, n, ports int) *Fleet {
@@ -33,7 +37,7 @@ func NewFleet(first netip.Addr, n, ports int) *Fleet {
 
 // Serve answers on a port until the context ends.
 func (f *Fleet) Serve(ctx context.Context, port int, community string) error {
-	a, err := listenAgents(port, community, SNMPUser{}, func(x netip.Addr) *Device { return f.byAddr[x] })
+	a, err := listenAgents(port, community, f.User, func(x netip.Addr) *Device { return f.byAddr[x] })
 	if err != nil {
 		return err
 	}

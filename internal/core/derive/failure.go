@@ -7,7 +7,7 @@ type Failure string
 // The kinds of failure.
 const (
 	Silent  Failure = "silent"  // nothing came back in time
-	Denied  Failure = "denied"  // nothing came back, while the device answers otherwise
+	Denied  Failure = "denied"  // it denies, or nothing came back while it answers otherwise
 	Refused Failure = "refused" // the machine says that nothing listens there
 	NoWay   Failure = "no way"  // somebody on the way says that there is none
 	Wrong   Failure = "wrong"   // it answers, with an error or with something else
@@ -20,7 +20,8 @@ var advice = map[Failure]string{
 	Silent: "Nothing comes back: is it powered, and is what it is reached through in order? Where it answers otherwise, its " +
 		"credential may be " +
 		"refused, of which agents say nothing. Then look at its console.",
-	Denied: "The device is up and answers otherwise, and not here: most agents say nothing where a credential is wrong. Compare " +
+	Denied: "The device is up, and does not answer here: it says so, or says nothing, as most agents do where a credential is wrong. " +
+		"Compare " +
 		"the credential and " +
 		"the port with the device's own settings, and see whether it lets this machine ask at all.",
 	Refused: "The machine is up, but nothing listens on the port: start what should answer there, or correct the port of its endpoint.",

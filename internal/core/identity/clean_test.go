@@ -31,6 +31,8 @@ func TestWhatDevicesSayIsBoundedAndCleaned(t *testing.T) {
 	assert.Empty(t, a.ObjectID)
 	assert.Len(t, a.Own, 1000)
 	assert.Equal(t, map[string]int{"interfaces": 100_000, "volumes": 0}, a.Parts)
-	right := Answer{Responder: Responder{Name: "gr-sw-1", ObjectID: "1.3.6.1.4.1.63000.1", EngineID: "80001f8880e9630000", Serial: "SN 7123"}}
+	right := Answer{
+		Responder: Responder{Name: "gr-sw-1", ObjectID: "1.3.6.1.4.1.63000.1", EngineID: "80001f8880e9630000", Serial: "SN 7123"},
+	}
 	assert.Equal(t, right, right.Cleaned())
 }

@@ -132,7 +132,7 @@ func (c *Client) askUser(ctx context.Context, t Target, p *gosnmp.SnmpPacket) (*
 		if errors.Is(err, ErrNoAnswer) {
 			c.engines.forget(t.Address, e) // its clock may have begun anew, and ours not fit any more
 			if fresh {
-				return nil, errUnread
+				return nil, ErrUnread
 			}
 		}
 		var told *report
@@ -177,9 +177,9 @@ func (c *Client) askEngine(ctx context.Context, t Target, e *engine, k usm.Keys,
 	return c.exchange(ctx, t, build, read)
 }
 
-// errUnread is for agents that told their engine just before and are silent then: what they
+// ErrUnread is an ErrDenied of agents that told their engine just before and are silent then: what they
 // cannot decrypt, or is for a context that they do not have, some pass over.
-var errUnread = fmt.Errorf("%w: it tells who it is, and is silent to this user: "+
+var ErrUnread = fmt.Errorf("%w: it tells who it is, and is silent to this user: "+
 	"the password of privacy, its kind, or the context may be another one", ErrDenied)
 
 // engineAt is the engine of a target: known, or asked for just now (RFC 3414 section 4).

@@ -44,7 +44,8 @@ func TestAnUnknownProductSaysWhatItIs(t *testing.T) {
 	_, finds := w.sweep(t, draft("192.0.2.0/30"))
 	require.Len(t, finds, 2)
 	assert.Equal(t, []string{"Brackwater Power", "BP-3000"}, []string{finds[0].Vendor, finds[0].Model})
-	assert.Equal(t, []string{"Brackwater Networks", "BR-240"}, []string{finds[1].Vendor, finds[1].Model}, "a known one is called as it is known")
+	known := []string{finds[1].Vendor, finds[1].Model}
+	assert.Equal(t, []string{"Brackwater Networks", "BR-240"}, known, "a known one is called as it is known")
 }
 
 // A sweep whose finds cannot be stored ends all the same, and says so.

@@ -41,6 +41,8 @@ func kindOf(err error) error {
 		return ways.Fail(derive.Silent, err)
 	case errors.Is(err, snmp.ErrRefused):
 		return ways.Fail(derive.Refused, err)
+	case errors.Is(err, snmp.ErrDenied):
+		return ways.Fail(derive.Denied, err)
 	case errors.Is(err, snmp.ErrUnreachable):
 		return ways.Fail(derive.NoWay, err)
 	}
@@ -66,12 +68,31 @@ func (a asker) hello(ctx context.Context, q way.Question, t snmp.Target) (derive
 		start := time.Now()
 		q.Exchange.Sent(start, "GET %s to %s", sysUpTime, t.Address)
 		values, err := a.client.Get(ctx, t, []string{sysUpTime})
-		if err == nil {
+		switch took := time.Since(start); {
+		case err == nil:
 			q.Exchange.Got(time.Now(), "uptime %s hundredths of a second", values[0])
+			return took, nil
+		case errors.Is(err, snmp.ErrUnread):
+			return a.engine(ctx, q, t)
+		case errors.Is(err, snmp.ErrDenied): // to deny is to be there
+			q.Exchange.Got(time.Now(), "%s", err)
+			return took, nil
+		default:
+			return took, err
 		}
-		return time.Since(start), err
 	})
 	return derive.Fetched{Rows: []derive.Row{row}}, err
+}
+
+// engine asks whether the agent is there that is silent to our user: it tells its engine to
+// everybody.
+func (a asker) engine(ctx context.Context, q way.Question, t snmp.Target) (time.Duration, error) {
+	start := time.Now()
+	id, err := a.client.EngineID(ctx, t)
+	if err == nil {
+		q.Exchange.Got(time.Now(), "engine id %x, and silence to the user", id)
+	}
+	return time.Since(start), err
 }
 
 func (a asker) get(ctx context.Context, q way.Question, t snmp.Target) (got derive.Fetched, err error) {

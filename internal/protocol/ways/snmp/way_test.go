@@ -28,7 +28,9 @@ func setup(t *testing.T) (ways.List, netip.Addr) {
 	t.Helper()
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan error, 1)
-	go func() { done <- sim.NewFleet(first, 2, 3).Serve(ctx, port, "c") }()
+	fleet := sim.NewFleet(first, 2, 3)
+	fleet.User = sim.NewSNMPUser("watch", "a lamp on the pier", "a rope at the quay")
+	go func() { done <- fleet.Serve(ctx, port, "c") }()
 	c, err := client.NewClient()
 	require.NoError(t, err)
 	t.Cleanup(func() { c.Close(); stop(); <-done })
@@ -127,5 +129,66 @@ func TestRequestsFollowTheRows(t *testing.T) {
 		want float64
 	}{{"get", 0, 1}, {"walk", 0, 1}, {"walk", 48, 7}, {"hello", 10, 3}} { // 48 rows, 8 an answer, and the end
 		assert.Equal(t, c.want, snmp.Description.Requests(way.Settings{"form": c.form, "count": "3"}, c.rows), c)
+	}
+}
+
+// by is a credential of version 3, with a password of authentication.
+func by(user, password string) way.Opened {
+	return way.Opened{
+		Kind:     "snmp-v3",
+		Settings: way.Settings{"user": user, "auth": "sha256", "privacy": "aes128"},
+		Secrets:  domain.Secrets{"auth_password": domain.Secret(password), "priv_password": "a rope at the quay"},
+	}
+}
+
+func TestAllVersionsBringTheSame(t *testing.T) {
+	all, device := setup(t)
+	columns := []way.Column{{As: "name", Of: "1.3.6.1.2.1.31.1.1.1.1"}, {As: "status", Of: "1.3.6.1.2.1.2.2.1.8"}}
+	q := question(device, "walk", columns...)
+	want := all.Ask(t.Context(), q)
+	require.Len(t, want.Rows, 3)
+	for name, c := range map[string]way.Opened{
+		"version 1": {Kind: "snmp-v1", Secrets: domain.Secrets{"community": "c"}},
+		"version 3": by("watch", "a lamp on the pier"),
+	} {
+		q.Credential = c
+		got := all.Ask(t.Context(), q)
+		require.Empty(t, got.Error, name)
+		require.Len(t, got.Rows, 3, name)
+		for i, row := range got.Rows {
+			assert.Equal(t, want.Rows[i].Index, row.Index, name)
+			assert.Equal(t, want.Rows[i].Values[0], row.Values[0], name)
+		}
+		assert.True(t, got.UptimeKnown, name)
+		one := question(device, "get", way.Column{As: "nothing", Of: "1.3.6.1.2.1.1.99.0"}, way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"})
+		one.Credential = c
+		got = all.Ask(t.Context(), one)
+		require.Empty(t, got.Error, name)
+		assert.Equal(t, derive.Missing, got.Rows[0].Values[0].Kind, "%s: what is not there is missing, the rest is not", name)
+		assert.Equal(t, "fleet-0", got.Rows[0].Values[1].Text, name)
+	}
+	wide := question(device, "walk", way.Column{As: "in", Of: "1.3.6.1.2.1.31.1.1.1.6"})
+	wide.Credential = way.Opened{Kind: "snmp-v1", Secrets: domain.Secrets{"community": "c"}}
+	assert.Empty(t, all.Ask(t.Context(), wide).Rows, "version 1 has no counters of 64 bits")
+}
+
+// An agent that denies is there: its device is not down.
+func TestToDenyIsToBeThere(t *testing.T) {
+	all, device := setup(t)
+	for name, c := range map[string]way.Opened{
+		"another user":     by("nobody", "a lamp on the pier"),
+		"another password": by("watch", "a lamp on the quay"),
+	} {
+		q := question(device, "hello")
+		q.Credential = c
+		got := all.Ask(t.Context(), q)
+		assert.Empty(t, got.Error, name)
+		assert.Equal(t, 0.0, got.Rows[0].Values[1].Num, "%s: nothing is lost", name)
+		q = question(device, "get", way.Column{As: "name", Of: "1.3.6.1.2.1.1.5.0"})
+		q.Credential = c
+		got = all.Ask(t.Context(), q)
+		assert.Equal(t, derive.Denied, got.Failure, name)
+		assert.False(t, got.NoAnswer, name)
+		assert.Contains(t, got.Error, "does not accept the credential", name)
 	}
 }
