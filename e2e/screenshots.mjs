@@ -49,7 +49,7 @@ test('pictures', async ({ page }) => {
     values: '/collect/values',
     rules: '/judge',
     incidents: '/incidents?state=all',
-    deliveries: '/respond/deliveries',
+    credentials: '/collect/credentials/new?kind=snmp-v3',
     run: '/run',
     places: '/run/places',
     audit: '/run/audit',

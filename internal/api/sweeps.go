@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
@@ -21,6 +22,7 @@ type SweepDraft struct {
 	Community     string      `json:"community,omitempty" example:"our-readers" doc:"A new community" maxLength:"200" writeOnly:"true"`
 	Ports         string      `json:"ports,omitempty" example:"22, 80" doc:"TCP ports that are looked at, too" maxLength:"1000"`
 	Echo          bool        `json:"echo,omitempty" doc:"Ask by ICMP echo, too"`
+	EveryHours    int         `json:"every_hours,omitempty" example:"24" doc:"When it begins again; 0 for never" enum:"0,1,6,24,168"`
 	StoreAs       string      `json:"store_as,omitempty" example:"Gravel" doc:"Name of its credential" maxLength:"200" writeOnly:"true"`
 }
 
@@ -36,6 +38,7 @@ type Sweep struct {
 	CredentialIDs []domain.ID `json:"credential_ids" nullable:"false"`
 	Ports         string      `json:"ports" example:"22, 80"`
 	Echo          bool        `json:"echo"`
+	EveryHours    int         `json:"every_hours" example:"24" doc:"After how long it begins again; 0 for never"`
 	State         string      `json:"state" example:"done" enum:"ready,running,done,stopped,failed"`
 	Total         int64       `json:"total" example:"64" doc:"Addresses to try"`
 	Tried         int64       `json:"tried" example:"64"`
@@ -57,6 +60,7 @@ func sweepOf(s domain.Sweep) Sweep {
 		Pace:          s.Pace,
 		Ports:         s.Ports,
 		Echo:          s.Echo,
+		EveryHours:    int(s.Every / time.Hour),
 		CredentialIDs: append([]domain.ID{}, s.CredentialIDs...),
 		State:         string(s.State),
 		Total:         s.Total,
@@ -210,6 +214,7 @@ func (a *api) makeSweep(ctx context.Context, who access.Actor, d SweepDraft) (do
 		Pace:          d.Pace,
 		Ports:         d.Ports,
 		Echo:          d.Echo,
+		Every:         time.Duration(d.EveryHours) * time.Hour,
 		CredentialIDs: d.CredentialIDs,
 		Community:     domain.Secret(d.Community),
 		NewName:       d.StoreAs,

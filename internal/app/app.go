@@ -240,6 +240,7 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 	if err := a.Find.Resume(ctx); err != nil {
 		return err
 	}
+	go a.Find.Repeat(watching)
 	handler, err := a.Handler(drill)
 	if err != nil {
 		return err

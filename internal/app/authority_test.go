@@ -658,6 +658,7 @@ var inside = []string{
 	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"find.Checked", "find.MayEcho", "find.Resume",
+	"find.Repeat", "find.BeginDue",
 	"judge.Form",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",
 	"run.Simulates",

@@ -31,16 +31,18 @@ type Sweep struct {
 	CredentialIDs []ID   `json:"credential_ids"`
 	// Ports are TCP ports that are looked at, too, as people write them, and Echo is true where
 	// it is asked by ICMP echo.
-	Ports     string     `json:"ports"`
-	Echo      bool       `json:"echo"`
-	State     SweepState `json:"state"`
-	Total     int64      `json:"total"`
-	Tried     int64      `json:"tried"`
-	Found     int64      `json:"found"`
-	Error     string     `json:"error"`
-	CreatedAt time.Time  `json:"created_at"`
-	StartedAt time.Time  `json:"started_at"`
-	EndedAt   time.Time  `json:"ended_at"`
+	Ports string `json:"ports"`
+	Echo  bool   `json:"echo"`
+	// Every is after how long it begins again by itself; zero for never.
+	Every     time.Duration `json:"every"`
+	State     SweepState    `json:"state"`
+	Total     int64         `json:"total"`
+	Tried     int64         `json:"tried"`
+	Found     int64         `json:"found"`
+	Error     string        `json:"error"`
+	CreatedAt time.Time     `json:"created_at"`
+	StartedAt time.Time     `json:"started_at"`
+	EndedAt   time.Time     `json:"ended_at"`
 	// Reached is the last address of which, and of all before it, it is known whether it
 	// answers; invalid for none yet.
 	Reached netip.Addr `json:"-"`

@@ -14,24 +14,25 @@ import (
 type Sweeps struct{ area }
 
 type sweepRow struct {
-	ID        int64
-	PlaceID   *int64
-	Name      string
-	Ranges    string
-	Exclude   string
-	Port      int
-	Pace      int
-	State     string
-	Total     int64
-	Tried     int64
-	Found     int64
-	Error     string
-	CreatedAt time.Time
-	StartedAt *time.Time
-	EndedAt   *time.Time
-	Reached   *string
-	Ports     string
-	Echo      bool
+	ID           int64
+	PlaceID      *int64
+	Name         string
+	Ranges       string
+	Exclude      string
+	Port         int
+	Pace         int
+	State        string
+	Total        int64
+	Tried        int64
+	Found        int64
+	Error        string
+	CreatedAt    time.Time
+	StartedAt    *time.Time
+	EndedAt      *time.Time
+	Reached      *string
+	Ports        string
+	Echo         bool
+	EverySeconds int64
 }
 
 func (sweepRow) TableName() string { return "sweeps" }
@@ -56,6 +57,7 @@ func (r sweepRow) domain() domain.Sweep {
 		Reached:   reachedOf(r.Reached),
 		Ports:     r.Ports,
 		Echo:      r.Echo,
+		Every:     time.Duration(r.EverySeconds) * time.Second,
 	}
 }
 
@@ -63,24 +65,25 @@ func (r sweepRow) domain() domain.Sweep {
 // progress of one that has an id.
 func (s Sweeps) Save(ctx context.Context, w domain.Sweep) (domain.Sweep, error) {
 	row := sweepRow{
-		ID:        w.ID,
-		PlaceID:   null(w.PlaceID),
-		Name:      w.Name,
-		Ranges:    w.Ranges,
-		Exclude:   w.Exclude,
-		Port:      w.Port,
-		Pace:      w.Pace,
-		State:     string(w.State),
-		Total:     w.Total,
-		Tried:     w.Tried,
-		Found:     w.Found,
-		Error:     w.Error,
-		CreatedAt: w.CreatedAt,
-		StartedAt: moment(w.StartedAt),
-		EndedAt:   moment(w.EndedAt),
-		Reached:   addressOrNull(w.Reached),
-		Ports:     w.Ports,
-		Echo:      w.Echo,
+		ID:           w.ID,
+		PlaceID:      null(w.PlaceID),
+		Name:         w.Name,
+		Ranges:       w.Ranges,
+		Exclude:      w.Exclude,
+		Port:         w.Port,
+		Pace:         w.Pace,
+		State:        string(w.State),
+		Total:        w.Total,
+		Tried:        w.Tried,
+		Found:        w.Found,
+		Error:        w.Error,
+		CreatedAt:    w.CreatedAt,
+		StartedAt:    moment(w.StartedAt),
+		EndedAt:      moment(w.EndedAt),
+		Reached:      addressOrNull(w.Reached),
+		Ports:        w.Ports,
+		Echo:         w.Echo,
+		EverySeconds: int64(w.Every / time.Second),
 	}
 	if w.ID != 0 {
 		return w, known(s.q(ctx).Save(&row).Error)
@@ -127,6 +130,12 @@ func (s Sweeps) Delete(ctx context.Context, id domain.ID) error {
 // Running returns the sweeps that run, or that a stopped process left running.
 func (s Sweeps) Running(ctx context.Context) (ids []domain.ID, err error) {
 	return ids, s.q(ctx).Raw("SELECT id FROM sweeps WHERE state = 'running' ORDER BY id").Scan(&ids).Error
+}
+
+// Due returns the sweeps that are to begin again by themselves.
+func (s Sweeps) Due(ctx context.Context, now time.Time) (ids []domain.ID, err error) {
+	return ids, s.q(ctx).Raw(`SELECT id FROM sweeps WHERE every_seconds > 0 AND state <> 'running'
+		AND coalesce(started_at, created_at) <= ?::timestamptz - every_seconds * interval '1 second' ORDER BY id`, now).Scan(&ids).Error
 }
 
 func reachedOf(text *string) (a netip.Addr) {

@@ -40,6 +40,9 @@ type Prober interface {
 	Learn(ctx context.Context, at netip.AddrPort, c way.Opened) (identity.Answer, error)
 }
 
+// Repeats are after how long a sweep can begin again by itself.
+var Repeats = []time.Duration{time.Hour, 6 * time.Hour, 24 * time.Hour, 7 * 24 * time.Hour}
+
 // Limits of a sweep's pace, in requests a second.
 const (
 	DefaultPace  = 500
@@ -65,6 +68,7 @@ type Service struct {
 	stops   map[domain.ID]context.CancelCauseFunc
 	running sync.WaitGroup
 	refused refusals
+	closed  bool // nothing begins any more
 }
 
 // New returns the service.
@@ -104,6 +108,8 @@ type Draft struct {
 	// Ports are TCP ports to look at, too; with Echo it is asked by ICMP echo.
 	Ports string `json:"ports,omitempty"`
 	Echo  bool   `json:"echo,omitempty"`
+	// Every is after how long it begins again by itself: one of Repeats, or zero for never.
+	Every time.Duration `json:"every,omitempty"`
 	// Pace in requests a second; 0 chooses by the addresses.
 	Pace          int           `json:"pace,omitempty"`
 	CredentialIDs []domain.ID   `json:"credential_ids,omitempty"`
@@ -144,6 +150,9 @@ func (d *Draft) Check() (int64, domain.FieldErrors) {
 	all, err := ports.Read(d.Ports)
 	if err != nil {
 		errs["ports"] = text.UpperFirst(err.Error()) + "."
+	}
+	if d.Every != 0 && !slices.Contains(Repeats, d.Every) {
+		errs["every"] = "Choose one of those that are offered."
 	}
 	if len(d.CredentialIDs) == 0 && d.Community == "" && len(all) == 0 && !d.Echo {
 		errs["credentials"] = "Choose a credential, type a community, or look for ports or echoes below."
@@ -230,7 +239,7 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 			ctx,
 			domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
 				Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total,
-				CreatedAt: time.Now().UTC(), Ports: strings.TrimSpace(d.Ports), Echo: d.Echo},
+				CreatedAt: time.Now().UTC(), Ports: strings.TrimSpace(d.Ports), Echo: d.Echo, Every: d.Every},
 		)
 		if err != nil {
 			return err
@@ -365,6 +374,7 @@ func (s *Service) end(id domain.ID) {
 // Close breaks all sweeps off and waits for their end; Resume goes on with them.
 func (s *Service) Close() {
 	s.mu.Lock()
+	s.closed = true
 	for _, stop := range s.stops {
 		stop(errClosing)
 	}

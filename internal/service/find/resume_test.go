@@ -31,6 +31,7 @@ func TestASweepGoesOnWhereItWasBrokenOff(t *testing.T) {
 		return err == nil && broken.Reached.IsValid() && broken.Found == 1
 	}, 10*time.Second, 20*time.Millisecond)
 	w.Close()
+	assert.ErrorIs(t, w.Start(t.Context(), testkit.Anyone, made.ID), domain.ErrConflict, "nothing begins any more")
 	broken, err = w.store.Sweeps.One(t.Context(), made.ID)
 	require.NoError(t, err)
 	assert.Equal(t, domain.SweepRunning, broken.State, "it is not over")

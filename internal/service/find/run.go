@@ -81,6 +81,9 @@ func (s *Service) begin(ctx context.Context, w domain.Sweep, resumed bool) error
 	if s.stops[id] != nil {
 		return errRuns
 	}
+	if s.closed {
+		return fmt.Errorf("%w: %w", domain.ErrConflict, errClosing)
+	}
 	x := &sweep{
 		Service: s,
 		Sweep:   w,

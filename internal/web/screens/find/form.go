@@ -79,6 +79,16 @@ func (v formView) PortsField() ui.FieldView {
 	return f
 }
 
+// EveryField is where it is chosen when it begins again.
+func (v formView) EveryField() ui.FieldView {
+	options := []ui.Option{{Value: "0", Title: "only when somebody asks for it"}}
+	for _, every := range find.Repeats {
+		options = append(options, ui.Option{Value: fmt.Sprint(int64(every / time.Hour)), Title: "every " + units.Span(every)})
+	}
+	value := fmt.Sprint(int64(v.Draft.Every / time.Hour))
+	return ui.Chosen("sweep-", "every", "Begins again", value, options, "", v.Errors["every"])
+}
+
 // CommunityField is where a credential is typed that is not stored yet.
 func (v formView) CommunityField() ui.FieldView {
 	f := ui.TypedSecret("sweep-", "community", "Another community", v.Errors["community"])
@@ -121,6 +131,7 @@ type typed struct {
 	NewName     string      `form:"community_name"`
 	Ports       string      `form:"ports"`
 	Echo        bool        `form:"echo"`
+	Hours       int64       `form:"every"`
 }
 
 // read takes the form as it was typed; numbers that are none become field errors.
@@ -141,6 +152,7 @@ func (s Screen) read(r *http.Request) (formView, error) {
 		NewName:       in.NewName,
 		Ports:         in.Ports,
 		Echo:          in.Echo,
+		Every:         time.Duration(in.Hours) * time.Hour,
 	}
 	v.Draft.Port, _ = strconv.Atoi(v.Port) // 0 is refused by the check
 	if v.Pace != "" {
