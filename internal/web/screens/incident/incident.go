@@ -17,6 +17,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/incident"
 	"tirelessowl/internal/core/rule"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
@@ -161,6 +162,15 @@ type pageView struct {
 	Runbook string
 	Met     string // what asking the device meets now
 	Lasted  time.Duration
+}
+
+// Stands says how bad it is, and has been.
+func (v pageView) Stands() string {
+	out := text.UpperFirst(v.In.Level.String())
+	if v.In.Worst != v.In.Level {
+		out += fmt.Sprintf(" now, %s at its worst", v.In.Worst)
+	}
+	return out
 }
 
 // currentView is a present value beside its limit.
