@@ -118,3 +118,13 @@ func TestPartitions(t *testing.T) {
 		assert.Equal(t, want != "", ok)
 	}
 }
+
+// What comes for a day while it is folded is folded again; what comes for others is not held
+// against it.
+func TestOnlyWhatComesForTheDayIsNoted(t *testing.T) {
+	var f folding
+	f.note([]chunkRow{{day: 5, series: 1}})
+	f.begin(5)
+	f.note([]chunkRow{{day: 5, series: 2}, {day: 6, series: 3}})
+	assert.Equal(t, map[int64]bool{2: true}, f.arrived)
+}

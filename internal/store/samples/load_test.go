@@ -66,3 +66,21 @@ func TestAPartitionGoesAtItsMoment(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, dropped, 1)
 }
+
+// A day is folded no earlier than it ended that long ago: late values of it may come yet.
+func TestADayIsFoldedWhenItEndedLongEnoughAgo(t *testing.T) {
+	const after = 3 * time.Hour
+	s := open(t, testkit.OpenStore(t, testkit.URL(t)), samples.Options{FoldAfter: after})
+	require.NoError(t, s.Append(t.Context(), []domain.SeriesSample{at(0, 1, 1)}))
+	require.NoError(t, s.Seal(t.Context()))
+	due := noon.Truncate(oneDay).Add(oneDay + after)
+	for _, early := range []time.Time{noon, due.Add(-time.Millisecond)} {
+		done, err := s.FoldDue(t.Context(), early)
+		require.NoError(t, err)
+		assert.Zero(t, done, early)
+	}
+	done, err := s.FoldDue(t.Context(), due)
+	require.NoError(t, err)
+	assert.Equal(t, 1, done)
+	assert.Equal(t, []float64{1}, values(points(t, s, 1)[1]))
+}
