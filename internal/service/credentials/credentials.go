@@ -107,8 +107,11 @@ type Draft struct {
 	Version int
 }
 
-// maxName is the longest name, in bytes.
-const maxName = 200
+// The longest name, and the longest list of addresses, in bytes.
+const (
+	maxName   = 200
+	maxRanges = 10_000
+)
 
 // Make stores a new credential. Errors are by field: name, kind, place, ranges, and those of
 // its kind.
@@ -216,6 +219,10 @@ func (s *Service) typed(c domain.Credential, d Draft) (domain.Credential, domain
 
 // bind binds a credential to ranges, and tells whether it may be sent to more addresses then.
 func bind(c *domain.Credential, typed string, errs domain.FieldErrors) (wider bool) {
+	if len(typed) > maxRanges {
+		errs["ranges"] = fmt.Sprintf("At most %d characters.", maxRanges)
+		return false
+	}
 	wanted, err := ranges.Read(typed)
 	if err != nil {
 		errs["ranges"] = text.UpperFirst(err.Error()) + "."

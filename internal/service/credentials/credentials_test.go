@@ -87,6 +87,7 @@ func TestWhatCannotBeACredentialIsToldAtItsField(t *testing.T) {
 		"a long name":                    {func(d *credentials.Draft) { d.Name = strings.Repeat("x", 201) }, "name"},
 		"an unknown kind":                {func(d *credentials.Draft) { d.Kind = "x" }, "kind"},
 		"no addresses":                   {func(d *credentials.Draft) { d.Ranges = "pier" }, "ranges"},
+		"addresses without end":          {func(d *credentials.Draft) { d.Ranges = strings.Repeat("192.0.2.1,", 2000) }, "ranges"},
 		"no user":                        {func(d *credentials.Draft) { d.Values["user"] = "" }, "user"},
 		"a long user":                    {func(d *credentials.Draft) { d.Values["user"] = strings.Repeat("x", 33) }, "user"},
 		"an unknown way":                 {func(d *credentials.Draft) { d.Values["auth"] = "sha3" }, "auth"},
