@@ -15,7 +15,7 @@ async function sweep(page, name, credentials) {
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('Addresses to try').fill(`${base}.54.0/28`);
   for (const box of await page.getByRole('checkbox').all()) await box.uncheck();
-  for (const c of credentials) await page.getByLabel(c).check();
+  for (const c of credentials) await page.getByRole('checkbox', { name: c }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page.locator('#progress[data-state=done]')).toBeVisible({ timeout: 60_000 });
 }

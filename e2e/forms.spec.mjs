@@ -15,7 +15,7 @@ test('a form sent before the scripts stand is not lost', async ({ page }) => {
   await page.goto('/find/new', { waitUntil: 'commit' });
   await page.getByLabel('Name').fill('too early');
   await page.getByLabel('Addresses to try').fill('192.0.2.9-192.0.2.1');
-  await page.getByLabel('Kittiwake read').check();
+  await page.getByRole('checkbox', { name: 'Kittiwake read' }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page).toHaveURL(/\/find\/new$/);
   open();
@@ -30,7 +30,7 @@ test('finds are filtered and sorted', async ({ page }) => {
   await page.goto('/find/new');
   await page.getByLabel('Name').fill('a quay to sort');
   await page.getByLabel('Addresses to try').fill(`${base}.30.0/25`);
-  await page.getByLabel('Kittiwake read').check();
+  await page.getByRole('checkbox', { name: 'Kittiwake read' }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page.locator('#progress')).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
   const names = page.locator('#finds tbody td.name');

@@ -20,7 +20,7 @@ test('pictures', async ({ page }) => {
   await page.goto('/find/new');
   await page.getByLabel('Name').fill('MV Skua after her refit');
   await page.getByLabel('Addresses to try').fill(`${base}.54.0/24`);
-  await page.getByLabel('Kittiwake read').check();
+  await page.getByRole('checkbox', { name: 'Kittiwake read' }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page.locator('#progress[data-state=done]')).toBeVisible();
   await page.getByLabel('Select all').check();

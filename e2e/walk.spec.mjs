@@ -12,7 +12,7 @@ test('a range is swept, adopted and collected from', async ({ page }) => {
   await page.getByLabel('Name').fill('MV Skua after her refit');
   await page.getByLabel('Addresses to try').fill(`${base}.54.0/24`);
   await expect(page.locator('#size')).toContainText('256 addresses');
-  await page.getByLabel('Kittiwake read').check();
+  await page.getByRole('checkbox', { name: 'Kittiwake read' }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page).toHaveURL(/find\/sweeps/);
   await expect(page.locator('#progress[data-state=done]')).toBeVisible({ timeout: 60_000 });

@@ -238,7 +238,7 @@ func (s *Service) Create(ctx context.Context, who access.Actor, d Draft) (made d
 		made, err = w.Sweeps.Save(
 			ctx,
 			domain.Sweep{PlaceID: d.PlaceID, Name: d.Name, Ranges: strings.TrimSpace(d.Ranges), Exclude: strings.TrimSpace(d.Exclude),
-				Port: d.Port, Pace: d.Pace, CredentialIDs: slices.Compact(d.CredentialIDs), State: domain.SweepReady, Total: total,
+				Port: d.Port, Pace: d.Pace, CredentialIDs: once(d.CredentialIDs), State: domain.SweepReady, Total: total,
 				CreatedAt: time.Now().UTC(), Ports: strings.TrimSpace(d.Ports), Echo: d.Echo, Every: d.Every},
 		)
 		if err != nil {
@@ -261,6 +261,16 @@ func unusable(who access.Actor, wanted []domain.ID, have []domain.Credential) (d
 		}
 	}
 	return 0, false
+}
+
+// once are ids in their order, each the first time only.
+func once(ids []domain.ID) (out []domain.ID) {
+	for _, id := range ids {
+		if !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	return out
 }
 
 // credential stores what was typed as a credential, and binds those that are used to

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -69,6 +70,22 @@ func (v formView) PaceField() ui.FieldView {
 	f := v.field("pace", "Pace, requests a second", v.Pace, "")
 	f.Kind, f.Default = field.Whole, "500; on this machine itself 5000"
 	return f
+}
+
+// Several tells whether there is an order to choose.
+func (v formView) Several() bool { return len(v.Credentials) > 1 }
+
+// inOrder puts what was chosen first, in the order in which it was.
+func inOrder(all []domain.Credential, chosen []domain.ID) []domain.Credential {
+	slices.SortStableFunc(all, func(a, b domain.Credential) int { return placeOf(a.ID, chosen) - placeOf(b.ID, chosen) })
+	return all
+}
+
+func placeOf(id domain.ID, chosen []domain.ID) int {
+	if i := slices.Index(chosen, id); i >= 0 {
+		return i
+	}
+	return len(chosen)
 }
 
 // PortsField is where TCP ports are typed that are looked at, too.
@@ -169,6 +186,7 @@ func (s Screen) read(r *http.Request) (formView, error) {
 	if v.Credentials, err = s.Find.Credentials(r.Context(), middleware.Who(r.Context())); err != nil {
 		return v, err
 	}
+	v.Credentials = inOrder(v.Credentials, in.Credentials)
 	return v, s.offerPlaces(r, &v)
 }
 

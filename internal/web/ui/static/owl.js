@@ -52,6 +52,14 @@ document.addEventListener('alpine:init', () => {
       this.top = this.$root.querySelector('[name=kind]').value === 'organisation';
     },
   }));
+  // A list whose items come in an order that one chooses.
+  Alpine.data('ordered', () => ({
+    earlier(event) {
+      const item = event.target.closest('[data-item]');
+      if (item.previousElementSibling) item.previousElementSibling.before(item);
+      event.target.focus(); // it went with its item
+    },
+  }));
   // A list whose rows can be ticked, with one bar of actions for them.
   Alpine.data('selection', () => ({
     count: 0,
