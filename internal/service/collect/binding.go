@@ -19,20 +19,25 @@ const shownRanges = 3
 
 // Bound tells whether a credential may be sent to an address: within the ranges
 // that it is bound to it may. Outside of them its secrets must be typed again, all
-// of them, by their names, or under "" where there is but one: then extended are the ranges that hold from then on. The problem is in
-// words, for the field of the credential.
+// of them, by their names, or under "" where there is but one: then extended are the ranges
+// that hold from then on. The problem is in words, for the field of the credential.
 func Bound(c store.Opened, to netip.Addr, typed domain.Secrets) (extended, problem string) {
 	set, err := ranges.Read(c.Ranges)
 	if err == nil && set.Contains(to) {
 		return c.Ranges, ""
 	}
-	if len(typed) == 0 {
+	_, one := typed[""]
+	if len(typed) == 0 || one && len(c.Secrets) > 1 {
 		where := "to no address yet"
 		if c.Ranges != "" {
 			all := strings.FieldsFunc(c.Ranges, func(r rune) bool { return strings.ContainsRune(", \n", r) })
 			where = "to " + text.Some(all, shownRanges)
 		}
-		return "", fmt.Sprintf("“%s” is bound %s, and %s lies outside: type its secret again to send it there.", c.Name, where, to)
+		how := "type its secret again to send it there"
+		if len(c.Secrets) > 1 {
+			how = "bind it to that, too, under Credentials"
+		}
+		return "", fmt.Sprintf("“%s” is bound %s, and %s lies outside: %s.", c.Name, where, to, how)
 	}
 	same := len(c.Secrets) > 0
 	for name, secret := range c.Secrets {

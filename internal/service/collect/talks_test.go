@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
@@ -102,4 +103,22 @@ func TestAChangedAddressTakesNoInheritedCredentialAlong(t *testing.T) {
 	require.ErrorAs(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", elsewhere), &wrong)
 	elsewhere.Secrets = domain.Secrets{"": "quay"}
 	require.NoError(t, svc.SetEndpoint(ctx, testkit.Anyone, d.ID, "snmp", elsewhere))
+}
+
+// A field for one secret cannot take several: such a credential is bound at its own page.
+func TestACredentialOfSeveralSecretsIsBoundAtItsPage(t *testing.T) {
+	c := store.Opened{
+		Credential: domain.Credential{Name: "watch", Ranges: "192.0.2.0/24"},
+		Secrets:    domain.Secrets{"auth_password": "lamp", "priv_password": "rope"},
+	}
+	to := netip.MustParseAddr("203.0.113.9")
+	for _, typed := range []domain.Secrets{nil, {"": "lamp"}} {
+		_, problem := collect.Bound(c, to, typed)
+		assert.Equal(t, "“watch” is bound to 192.0.2.0/24, and 203.0.113.9 lies outside: bind it to that, too, under Credentials.", problem)
+	}
+	_, problem := collect.Bound(c, to, domain.Secrets{"auth_password": "lamp", "priv_password": "guess"})
+	assert.Contains(t, problem, "That is not what is stored")
+	extended, problem := collect.Bound(c, to, domain.Secrets{"auth_password": "lamp", "priv_password": "rope"})
+	assert.Empty(t, problem)
+	assert.Equal(t, "192.0.2.0/24\n203.0.113.9", extended)
 }
