@@ -76,5 +76,11 @@ test('a place is bound to addresses, and nothing that is watched is left outside
   await page.getByLabel('Addresses to try').fill(`${base}.99.0/28`);
   await page.getByRole('button', { name: 'Start the sweep' }).click();
   await expect(page.getByText('lies outside of what the place Kittiwake Line lets be talked to').first()).toBeVisible();
+
+  await page.goto('/run/places');
+  await page.getByRole('link', { name: 'Kittiwake Line' }).first().click();
+  await bounds.locator('summary').click();
+  await bounds.getByRole('button', { name: 'Take away' }).click();
+  await expect(bounds).toContainText('set nowhere');
   expect(problems).toEqual([]);
 });
