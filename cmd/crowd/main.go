@@ -77,6 +77,9 @@ func run(ctx context.Context, z size) error {
 	if err := w.scoping(ctx, server.URL); err != nil {
 		return err
 	}
+	if z.sessions+z.programs == 0 {
+		return nil // nothing but what scoping costs
+	}
 	for i := range z.browsers {
 		defer browse(ctx, server.URL, w.people[i])()
 	}

@@ -34,7 +34,8 @@ type Ordered struct {
 	Runs [][2]ID // as runs of neighbours, from first to last
 }
 
-func inOrder(ids iter.Seq[ID]) (out Ordered) {
+// InOrder puts ids in order, each once.
+func InOrder(ids iter.Seq[ID]) (out Ordered) {
 	var b strings.Builder
 	for i, id := range slices.Compact(slices.Sorted(ids)) {
 		if i > 0 {
@@ -60,7 +61,7 @@ func Only(places ...ID) Scope {
 	for _, id := range places {
 		s.places[id] = true
 	}
-	s.inPlaces = inOrder(maps.Keys(s.places))
+	s.inPlaces = InOrder(maps.Keys(s.places))
 	return s
 }
 
@@ -71,7 +72,7 @@ func (s Scope) And(devices map[ID]ID) Scope {
 	}
 	s.devices = maps.Clone(devices)
 	maps.DeleteFunc(s.devices, func(_, place ID) bool { return s.places[place] })
-	s.inDevices, s.around = inOrder(maps.Keys(s.devices)), inOrder(maps.Values(s.devices))
+	s.inDevices, s.around = InOrder(maps.Keys(s.devices)), InOrder(maps.Values(s.devices))
 	return s
 }
 

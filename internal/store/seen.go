@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
@@ -31,7 +32,7 @@ func (s *Store) Seen(scope domain.Scope) *Seen {
 	// With a context the session has a statement of its own: that of the whole
 	// database must not be touched.
 	db := s.db.Session(&gorm.Session{NewDB: true, Context: context.Background()})
-	db.Statement.ConnPool = newScopedPool(db.Statement.ConnPool, scope)
+	db.Statement.ConnPool = newScopedPool(db.Statement.ConnPool, scope, s.standing)
 	areas := areasFrom(area{db, true}, s.keys)
 	return &Seen{areas, Values{areas.area, s.Samples, s.Words}}
 }
@@ -41,8 +42,13 @@ func (s *Store) Seen(scope domain.Scope) *Seen {
 // everywhere in the statement, so that no query can forget it.
 type scopedPool struct {
 	gorm.ConnPool
-	within *strings.Replacer // puts conditions in the place of what stands in braces
-	arrays []array           // what the conditions do not say themselves
+	within   *strings.Replacer // puts conditions in the place of what stands in braces
+	arrays   []array           // what the conditions do not say themselves
+	scope    domain.Scope
+	standing *standing
+	// once looks up the devices of the scope, for all statements of one use case.
+	once *sync.Once
+	runs *[][2]domain.ID
 }
 
 // array is ids as PostgreSQL reads them, for a mark in the conditions.
@@ -52,8 +58,8 @@ type array struct{ mark, ids string }
 // estimated and checked fastest. Places that were made together are neighbours.
 const mostRuns = 16
 
-func newScopedPool(under gorm.ConnPool, scope domain.Scope) scopedPool {
-	p := scopedPool{ConnPool: under}
+func newScopedPool(under gorm.ConnPool, scope domain.Scope, known *standing) scopedPool {
+	p := scopedPool{ConnPool: under, scope: scope, standing: known, once: &sync.Once{}, runs: new([][2]domain.ID)}
 	at, of, around := p.oneOf("$P", scope.InPlaces()), p.oneOf("$D", scope.InDevices()), p.oneOf("$A", scope.Around())
 	p.within = strings.NewReplacer(
 		"{place_id}", at("place_id"),
@@ -68,20 +74,23 @@ func newScopedPool(under gorm.ConnPool, scope domain.Scope) scopedPool {
 // oneOf makes the condition that a column is one of some ids. Where these are scattered, a
 // mark stands for them.
 func (p *scopedPool) oneOf(mark string, ids domain.Ordered) func(column string) string {
-	switch {
-	case len(ids.Runs) == 0:
-		return func(string) string { return "false" }
-	case len(ids.Runs) > mostRuns:
+	if len(ids.Runs) > mostRuns {
 		p.arrays = append(p.arrays, array{mark, "{" + ids.List + "}"})
 		return func(column string) string { return column + " = ANY(" + mark + "::bigint[])" }
 	}
-	return func(column string) string {
-		var any []string
-		for _, run := range ids.Runs {
-			any = append(any, fmt.Sprintf("%s BETWEEN %d AND %d", column, run[0], run[1]))
-		}
-		return "(" + strings.Join(any, " OR ") + ")"
+	return func(column string) string { return amongRuns(column, ids.Runs) }
+}
+
+// amongRuns is the condition that a column lies in one of some runs of neighbours.
+func amongRuns(column string, runs [][2]domain.ID) string {
+	if len(runs) == 0 {
+		return "false"
 	}
+	var any []string
+	for _, run := range runs {
+		any = append(any, fmt.Sprintf("%s BETWEEN %d AND %d", column, run[0], run[1]))
+	}
+	return "(" + strings.Join(any, " OR ") + ")"
 }
 
 // errOnlyReads is told where something would be changed through what is seen.
@@ -94,13 +103,13 @@ func (scopedPool) ExecContext(context.Context, string, ...any) (sql.Result, erro
 
 // QueryContext implements gorm.ConnPool.
 func (p scopedPool) QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error) {
-	query, args = p.scoped(query, args)
+	query, args = p.scoped(ctx, query, args)
 	return p.ConnPool.QueryContext(ctx, query, args...)
 }
 
 // QueryRowContext implements gorm.ConnPool.
 func (p scopedPool) QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row {
-	query, args = p.scoped(query, args)
+	query, args = p.scoped(ctx, query, args)
 	return p.ConnPool.QueryRowContext(ctx, query, args...)
 }
 
@@ -108,9 +117,14 @@ func (p scopedPool) QueryRowContext(ctx context.Context, query string, args ...a
 // any places at all takes them for few.
 const planned = pgx.QueryExecModeCacheDescribe
 
-func (p scopedPool) scoped(query string, args []any) (string, []any) {
-	text, count := p.within.Replace(scopedText(query)), len(args)
-	args = slices.Clip(args)
+func (p scopedPool) scoped(ctx context.Context, query string, args []any) (string, []any) {
+	return p.filled(p.ofDevices(ctx, scopedText(query)), args)
+}
+
+// filled puts the places and devices of the scope into a statement.
+func (p scopedPool) filled(text string, args []any) (string, []any) {
+	text, args = p.within.Replace(text), slices.Clip(args)
+	count := len(args)
 	for _, a := range p.arrays {
 		if !strings.Contains(text, a.mark) {
 			continue
@@ -129,7 +143,7 @@ func (p scopedPool) scoped(query string, args []any) (string, []any) {
 const (
 	atPlace    = "{place_id}"
 	devices    = "({place_id} OR {device})"
-	ofDevice   = "device_id IN (SELECT id FROM public.all_devices WHERE " + devices + ")"
+	ofDevice   = "{device_id}"
 	ofIncident = "incident_id IN (SELECT id FROM public.incidents WHERE " + ofDevice + ")"
 	ofSeries   = "series_id IN (SELECT id FROM public.series WHERE " + ofDevice + ")"
 	ofPart     = "part_id IN (SELECT id FROM public.parts WHERE " + ofDevice + ")"
@@ -139,7 +153,7 @@ const (
 
 // behindSeen tells whether a device is out of reach behind one that is seen: else its
 // name stands in what was noted, and that is not told.
-const behindSeen = "(behind_id IS NULL OR behind_id IN (SELECT id FROM public.all_devices WHERE " + devices + "))"
+const behindSeen = "(behind_id IS NULL OR {behind_id})"
 
 // BehindUnseen is told in the place of what is out of sight.
 const BehindUnseen = "behind something that you may not see, which does not answer"
@@ -183,6 +197,7 @@ var within = map[string]string{
 	"incidents":         ofDevice,
 	"links":             nothing,
 	"overrides":         "(" + atPlace + " OR " + ofDevice + ")",
+	"own_kits":          ofDevice,
 	"parts":             ofDevice,
 	"passkeys":          nothing,
 	"places":            "({place} OR {around})",

@@ -37,7 +37,8 @@ type Store struct {
 	Words   *Words
 	Sizes   Sizes
 	// Vigil knows whether the database is there.
-	Vigil *Vigil
+	Vigil    *Vigil
+	standing *standing
 }
 
 // maxConnections bounds what one process takes of the server.
@@ -66,7 +67,7 @@ func Open(ctx context.Context, url string, keys *Vault) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("connect: %w", err)
 	}
-	s := &Store{Areas: areasOf(g, keys), sql: db, pool: pool, keys: keys}
+	s := &Store{Areas: areasOf(g, keys), sql: db, pool: pool, keys: keys, standing: &standing{}}
 	s.Samples = samples.New(pool, s.Keeps.plans)
 	s.Words = newWords(s.area)
 	s.Values = Values{s.area, s.Samples, s.Words}
