@@ -24,7 +24,7 @@ const module = "tirelessowl/"
 var rooms = map[string][]string{
 	"internal/core/why":       {},
 	"internal/domain":         {"internal/core/why"},
-	"internal/core":           {"internal/domain", "kits"},
+	"internal/core":           {"internal/domain", "kits", "objects"},
 	"internal/protocol":       {"internal/domain", "internal/core"},
 	"internal/localpg":        {},
 	"internal/config":         {},
@@ -51,9 +51,10 @@ var rooms = map[string][]string{
 		"internal/service/collect",
 		"kits",
 	},
-	"internal/app":  {"internal", "kits"},
+	"internal/app":  {"internal", "kits", "objects"},
 	"cmd":           {"internal", "kits"},
 	"kits":          {},
+	"objects":       {},
 	"tools":         {},
 	"internal/arch": {},
 }

@@ -112,6 +112,10 @@ func valueOf(v gosnmp.SnmpPDU) derive.Value {
 		}
 	case gosnmp.Gauge32, gosnmp.TimeTicks, gosnmp.Uinteger32:
 		return derive.Value{Kind: derive.Gauge, Num: float64(gosnmp.ToBigInt(v.Value).Uint64())}
+	case gosnmp.OpaqueFloat, gosnmp.OpaqueDouble:
+		if n, ok := Raw(v).Number(); ok {
+			return derive.Value{Kind: derive.Gauge, Num: n}
+		}
 	case gosnmp.OctetString:
 		if b, ok := v.Value.([]byte); ok {
 			return derive.Value{Kind: derive.Text, Text: octets(b)}

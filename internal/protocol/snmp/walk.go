@@ -27,6 +27,8 @@ const (
 	sysUpTime       = ".1.3.6.1.2.1.1.3.0"
 )
 
+var errEmpty = errors.New("the agent's answer to a walk is empty")
+
 // ErrNotIncreasing is returned when an agent's walk does not move forward
 // (RFC 3416 section 4.2.3 demands lexicographic order).
 var ErrNotIncreasing = errors.New("the agent's objects do not increase: its walk would never end")
@@ -45,6 +47,9 @@ type walk struct {
 	rows    map[string]int
 	table   Table
 	at      time.Time // of the answer that is read
+	begun   bool
+	// repetitions and width bound what one request asks for: rows, and columns of each.
+	repetitions, width int
 }
 
 type column struct {
@@ -56,7 +61,7 @@ type column struct {
 // Walk reads table columns together, so that one answer holds several whole
 // rows; sysUpTime comes along with the first one.
 func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, error) {
-	w := &walk{rows: map[string]int{}}
+	w := &walk{rows: map[string]int{}, repetitions: variablesPerAnswer, width: len(oids)}
 	for i, oid := range oids {
 		root := "." + strings.Trim(oid, ".")
 		w.columns = append(w.columns, column{root: root + ".", next: root})
@@ -66,37 +71,43 @@ func (c *Client) Walk(ctx context.Context, t Target, oids []string) (Table, erro
 		if requests >= maxRequests || len(w.table.Rows) > maxRows {
 			return Table{}, fmt.Errorf("the table has more than %d rows: given up", len(w.table.Rows))
 		}
-		answer, err := c.ask(ctx, t, w.request(requests == 0, t.First))
+		answer, err := c.ask(ctx, t, w.request(t.First))
 		if err != nil {
 			return Table{}, err
 		}
-		if w.ended(answer, requests == 0) {
+		if w.ended(answer) || w.smaller(answer) {
 			continue
 		}
 		if err := status(answer); err != nil {
 			return Table{}, err
 		}
 		w.at = time.Now()
-		if err := w.take(answer.Variables, requests == 0); err != nil {
+		if err := w.take(answer.Variables); err != nil {
 			return Table{}, err
 		}
 	}
 	return w.table, nil
 }
 
+// asked are the columns of the next request. Those beyond the width wait until others ended.
+func (w *walk) asked() []int { return w.active[:min(w.width, len(w.active))] }
+
 // request asks for the next rows; version 1 has no more than one at a time.
-func (w *walk) request(first, one bool) *gosnmp.SnmpPacket {
-	p := &gosnmp.SnmpPacket{PDUType: gosnmp.GetBulkRequest, MaxRepetitions: uint32(max(2, variablesPerAnswer/len(w.active)))}
+func (w *walk) request(one bool) *gosnmp.SnmpPacket {
+	asked := w.asked()
+	rows := max(2, variablesPerAnswer/len(asked))
+	p := &gosnmp.SnmpPacket{PDUType: gosnmp.GetBulkRequest, MaxRepetitions: uint32(min(w.repetitions, rows))}
 	if one {
 		p = &gosnmp.SnmpPacket{PDUType: gosnmp.GetNextRequest}
+		w.repetitions = 1
 	}
-	if first {
+	if !w.begun {
 		if !one {
 			p.NonRepeaters = 1
 		}
 		p.Variables = append(p.Variables, gosnmp.SnmpPDU{Name: sysUpTimeParent, Type: gosnmp.Null})
 	}
-	for _, i := range w.active {
+	for _, i := range asked {
 		p.Variables = append(p.Variables, gosnmp.SnmpPDU{Name: w.columns[i].next, Type: gosnmp.Null})
 	}
 	return p
@@ -104,31 +115,49 @@ func (w *walk) request(first, one bool) *gosnmp.SnmpPacket {
 
 // ended takes the column away that ended, as version 1 says it: there is no such name
 // (RFC 1157 section 4.1.3).
-func (w *walk) ended(answer *gosnmp.SnmpPacket, first bool) bool {
+func (w *walk) ended(answer *gosnmp.SnmpPacket) bool {
 	i := int(answer.ErrorIndex) - 1
-	if first {
+	if !w.begun {
 		i-- // that of the uptime
 	}
-	if answer.Error != gosnmp.NoSuchName || i < 0 || i >= len(w.active) {
+	if answer.Error != gosnmp.NoSuchName || i < 0 || i >= len(w.asked()) {
 		return false
 	}
 	w.active = slices.Delete(w.active, i, i+1)
 	return true
 }
 
-func (w *walk) take(vars []gosnmp.SnmpPDU, first bool) error {
-	if first && len(vars) > 0 {
+// smaller asks for less from here on where the answer would not fit into a message: for fewer
+// rows, then for fewer columns.
+func (w *walk) smaller(answer *gosnmp.SnmpPacket) bool {
+	asked := len(w.asked())
+	switch {
+	case answer.Error != gosnmp.TooBig:
+		return false
+	case w.repetitions > 1:
+		w.repetitions = min(w.repetitions, max(2, variablesPerAnswer/asked)) / 2
+	case asked > 1:
+		w.width = asked / 2
+	default:
+		return false
+	}
+	return true
+}
+
+func (w *walk) take(vars []gosnmp.SnmpPDU) error {
+	if !w.begun && len(vars) > 0 {
 		if vars[0].Name == sysUpTime && vars[0].Type == gosnmp.TimeTicks {
 			w.table.Uptime, w.table.UptimeKnown = uint32(gosnmp.ToBigInt(vars[0].Value).Uint64()), true
 		}
 		vars = vars[1:]
 	}
 	if len(vars) == 0 {
-		return errors.New("the agent's answer to a walk is empty")
+		return errEmpty
 	}
-	ended := map[int]bool{}
+	w.begun = true
+	asked, ended := w.asked(), map[int]bool{}
 	for k, v := range vars {
-		i := w.active[k%len(w.active)]
+		i := asked[k%len(asked)]
 		if ended[i] {
 			continue
 		}
