@@ -104,7 +104,7 @@ func (t Term) String() string {
 func (b Balance) columns() (out []string) {
 	for _, terms := range [][]Term{b.Add, b.Less, b.Per} {
 		for _, t := range terms {
-			out = append(append(out, t.Column), Filter{Only: t.Only}.columns()...)
+			out = append(append(out, t.Column), Filter{Only: t.Only}.Columns()...)
 		}
 	}
 	return out

@@ -3,6 +3,7 @@ package kit
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 
@@ -24,17 +25,25 @@ type stretched struct {
 	stretch float64
 }
 
-// NewCatalogue holds the given kits.
-func NewCatalogue(kits []*Kit) *Catalogue {
+// NewCatalogue holds the given kits, and those that single devices have by themselves, which
+// are found by their names alone.
+func NewCatalogue(kits, own []*Kit) *Catalogue {
 	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits), stretched: map[stretched]*Kit{}}
-	for _, k := range kits {
+	for _, k := range slices.Concat(kits, own) {
 		c.byName[k.Name] = k
 	}
 	slices.SortFunc(c.byTitle, func(a, b *Kit) int { return cmp.Or(cmp.Compare(a.Title, b.Title), cmp.Compare(a.Name, b.Name)) })
 	return c
 }
 
-// Kits returns all kits by title.
+// WithOwn is the catalogue with the own kit of one device as it is from here on.
+func (c *Catalogue) WithOwn(k *Kit) *Catalogue {
+	out := &Catalogue{byName: maps.Clone(c.byName), byTitle: c.byTitle, stretched: map[stretched]*Kit{}}
+	out.byName[k.Name] = k
+	return out
+}
+
+// Kits returns all kits by title, without those that single devices have by themselves.
 func (c *Catalogue) Kits() []*Kit { return c.byTitle }
 
 // Kit returns a kit by name, or ErrNotFound.

@@ -4,7 +4,6 @@
 package kit
 
 import (
-	"maps"
 	"slices"
 	"time"
 
@@ -116,12 +115,6 @@ type Parts struct {
 	Apart []string
 	// Living tells which rows work now; all do where it says nothing.
 	Living map[string][]string
-}
-
-// Filter picks rows by the values of their columns.
-type Filter struct {
-	Only     map[string][]string
-	LeaveOut map[string][]string
 }
 
 // Reading says what is stored.
@@ -288,30 +281,4 @@ func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 		f.Rest = []int{src.Column(r.Rest)}
 	}
 	return f
-}
-
-// columns are those that the filter looks at.
-func (f Filter) columns() []string {
-	return slices.AppendSeq(slices.Collect(maps.Keys(f.Only)), maps.Keys(f.LeaveOut))
-}
-
-// Keeps tells whether a row passes the filter.
-func (f Filter) Keeps(src Source, row derive.Row) bool {
-	cell := func(name string) string {
-		if i := src.Column(name); i >= 0 && i < len(row.Values) {
-			return row.Values[i].String()
-		}
-		return ""
-	}
-	for name, allowed := range f.Only {
-		if !slices.Contains(allowed, cell(name)) {
-			return false
-		}
-	}
-	for name, refused := range f.LeaveOut {
-		if slices.Contains(refused, cell(name)) {
-			return false
-		}
-	}
-	return true
 }

@@ -126,7 +126,7 @@ readings: [{key: r, source: s, value: [a]}]
 func TestCatalogue(t *testing.T) {
 	one, err := parse(base + "readings: [{key: r, source: s, value: [a], purpose: filling}, {key: q, source: s, value: [a]}]")
 	require.NoError(t, err)
-	c := NewCatalogue([]*Kit{one})
+	c := NewCatalogue([]*Kit{one}, nil)
 	assert.Equal(t, []Ref{{"x", "r"}}, c.For(Filling))
 	assert.Empty(t, c.For(Reach))
 	_, ok := c.Reading("x", "q")

@@ -43,6 +43,7 @@ type file struct {
 		SpeedScale float64             `yaml:"speed_scale"`
 		Only       map[string][]string `yaml:"only"`
 		LeaveOut   map[string][]string `yaml:"leave_out"`
+		Where      string
 		Since      string
 		Marks      []string
 		Apart      []string
@@ -150,10 +151,14 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		k.Sources = append(k.Sources, src)
 	}
 	for _, p := range f.Parts {
+		where, err := k.where(p.Source, p.Where)
+		if err != nil {
+			problems = append(problems, fmt.Errorf("parts %q: where: %w", p.Kind, err))
+		}
 		k.Parts = append(
 			k.Parts,
 			Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
-				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut}, Since: p.Since, Marks: p.Marks,
+				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut, where}, Since: p.Since, Marks: p.Marks,
 				Apart:  p.Apart,
 				Living: p.Living},
 		)
@@ -170,10 +175,8 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Rest: r.ShareWith, Scale: r.Scale,
-			Filter: Filter{
-				r.Only,
-				r.LeaveOut,
-			}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf, Caution: r.Caution, Optional: r.Optional,
+			Filter: Filter{Only: r.Only, LeaveOut: r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf,
+			Caution: r.Caution, Optional: r.Optional,
 			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always, Tags: tag.Union(r.Tags)})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)
@@ -338,7 +341,7 @@ func (k *Kit) check() (problems []error) {
 			p.Name,
 			p.Marks,
 			p.Apart,
-			p.Filter.columns(),
+			p.Filter.Columns(),
 			slices.Collect(maps.Keys(p.Living)),
 			[]string{p.Note, p.Speed, p.Since},
 		)
@@ -390,7 +393,7 @@ func (k *Kit) check() (problems []error) {
 
 // columnsOf are those that the reading looks at.
 func (r Reading) columnsOf() []string {
-	out := slices.Concat(r.Value, r.Filter.columns(), []string{r.Times, r.Percent, r.Rest})
+	out := slices.Concat(r.Value, r.Filter.Columns(), []string{r.Times, r.Percent, r.Rest})
 	for _, i := range r.Instead {
 		out = append(out, i.Column)
 	}

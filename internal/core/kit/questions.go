@@ -35,23 +35,26 @@ func (k *Kit) Question(src Source, d domain.Device, parameters map[string]string
 	if !ok {
 		return q, false
 	}
+	q = Open(w, d, talk)
+	q.Key, q.Every, q.Ask, q.Columns = k.Name+"/"+src.Key, src.Every, k.filled(w, src, parameters), src.columns
+	return q, true
+}
+
+// Open is a question to a device by a way, of which it is only said whom it is for.
+func Open(w way.Way, d domain.Device, talk Talk) way.Question {
 	endpoint, _ := field.Check(w.Endpoint, talk.Settings)
-	q = way.Question{
+	q := way.Question{
 		Device:     d.ID,
-		Key:        k.Name + "/" + src.Key,
-		Every:      src.Every,
-		Way:        src.Way,
+		Way:        w.Name,
 		Address:    d.Address,
 		Endpoint:   endpoint,
 		Credential: talk.Credential,
 		Withheld:   talk.Withheld,
-		Ask:        k.filled(w, src, parameters),
-		Columns:    src.columns,
 	}
 	if talk.Address.IsValid() {
 		q.Address = talk.Address
 	}
-	return q, true
+	return q
 }
 
 // filled puts parameters into what a source asks; what is empty then is left

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"tirelessowl/internal/core/condition"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/text"
@@ -54,6 +55,8 @@ func (w Way) Takes(kind string) bool {
 type Column struct {
 	As string // its name within a kit
 	Of string // what it is on the device, as the way writes it; empty where the way decides
+	// Is says what its values are, where conditions ask for it.
+	Is condition.Kind
 }
 
 // Credential is a kind of credential: its fields, secret or not.

@@ -46,9 +46,7 @@ type remembered struct {
 // NewReader returns a reader that remembers nothing yet.
 func NewReader(src kit.Source, def kit.Parts) *Reader {
 	names := slices.Concat(def.Key, def.Name, []string{def.Note, def.Speed}, def.Marks)
-	for _, by := range []map[string][]string{def.Living, def.Filter.Only, def.Filter.LeaveOut} {
-		names = slices.AppendSeq(names, maps.Keys(by))
-	}
+	names = slices.AppendSeq(append(names, def.Filter.Columns()...), maps.Keys(def.Living))
 	r := &Reader{src: src, def: def, read: map[string]remembered{}}
 	for _, name := range names {
 		if i := src.Column(name); i >= 0 && !slices.Contains(r.columns, i) {
@@ -126,6 +124,9 @@ func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
 	r.plain = r.Name
 	return r
 }
+
+// RowName is what a row of a table is called.
+func RowName(src kit.Source, def kit.Parts, row derive.Row) string { return rowOf(src, def, row).Name }
 
 // marksOf joins what only the same thing has; empty unless all of it is known.
 func marksOf(src kit.Source, def kit.Parts, row derive.Row) string {
