@@ -43,6 +43,8 @@ const views = {
   removed: '/devices/removed',
   device: '/devices/18',
   setup: '/devices/18/setup',
+  browse: '/devices/18/browse?at=1.3.6.1.2.1.2.2.1.8',
+  pick: '/devices/18/pick?at=1.3.6.1.2.1.2.2.1.8',
   series: '/series/1',
   find: '/find',
   sweep: '/find/new',

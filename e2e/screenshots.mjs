@@ -48,7 +48,6 @@ test('pictures', async ({ page }) => {
     devices: '/devices',
     kits: '/collect',
     values: '/collect/values',
-    rules: '/judge',
     incidents: '/incidents?state=all',
     credentials: '/collect/credentials/new?kind=snmp-v3',
     run: '/run',
@@ -80,6 +79,12 @@ test('pictures', async ({ page }) => {
   await page.evaluate(() => scrollTo(0, 0));
   await shot(page, 'rule');
   await mendAll(page);
+  await openDevice(page, 'np-sw-1');
+  await page.goto(`${page.url().split('?')[0]}/pick?at=1.3.6.1.2.1.2.2.1.14`);
+  await page.getByLabel('Only rows for which').fill('ifType != 24 && ifOperStatus == 1');
+  await page.getByRole('button', { name: 'Look again' }).click();
+  await expect(page.locator('#rehearsed')).toContainText('9 left out');
+  await shot(page, 'pick');
   await page.evaluate(() => localStorage.setItem('theme', 'dark'));
   await openDevice(page, 'sh-edge-1');
   await page.getByRole('link', { name: '3 d', exact: true }).click();

@@ -40,6 +40,7 @@ const order = [
   'places',
   'teams',
   'pairs',
+  'objects',
 ];
 const css = 'internal/web/ui/css';
 const left = readdirSync(css).filter((name) => !order.includes(name.replace('.css', '')));

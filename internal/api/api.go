@@ -14,6 +14,7 @@ import (
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
+	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -44,6 +45,7 @@ type Wiring struct {
 	Respond     *respond.Service
 	Transfer    *transfer.Service
 	Kits        *collect.Service
+	Browse      *browse.Service
 	Credentials *credentials.Service
 	Watch       *watch.Service
 	Devices     *devices.Service
@@ -73,6 +75,7 @@ func New(p Wiring) http.Handler {
 	a.settings()
 	a.sweeps()
 	a.credentials()
+	a.browse()
 	a.kits()
 	a.series()
 	a.samples()

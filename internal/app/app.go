@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/api"
 	"tirelessowl/internal/config"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
@@ -27,6 +28,7 @@ import (
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
+	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -45,6 +47,7 @@ import (
 	"tirelessowl/internal/store/spill"
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
+	"tirelessowl/objects"
 )
 
 // snmpPort is what a new sweep asks by default.
@@ -62,6 +65,7 @@ type App struct {
 	Attributes  *attributes.Service
 	Audit       *audit.Service
 	Kits        *collect.Service
+	Browse      *browse.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service
@@ -189,6 +193,11 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	})
 	a.Once = once.New(s, time.Now)
 	a.Places = places.New(s, a.Desk, sheets, reloadAll)
+	described, err := mib.ReadAll(objects.Files)
+	if err != nil {
+		return nil, err
+	}
+	a.Browse = browse.New(a.Desk, a.Kits, all, mib.NewTree(described))
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
@@ -263,6 +272,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Attributes:  a.Attributes,
 		Audit:       a.Audit,
 		Kits:        a.Kits,
+		Browse:      a.Browse,
 		Credentials: a.Credentials,
 		Find:        a.Find,
 		Judge:       a.Judge,
@@ -292,6 +302,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Transfer:    a.Transfer,
 			Devices:     a.Devices,
 			Kits:        a.Kits,
+			Browse:      a.Browse,
 			Credentials: a.Credentials,
 			Watch:       a.Watch,
 			Run:         running,

@@ -19,6 +19,8 @@ import (
 	judging "tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/mib"
+	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/attributes"
@@ -76,6 +78,12 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	require.NoError(t, r.Devices.Remove(ctx, testkit.Anyone, gone.ID, 0))
 	h.removed = gone.ID
 	require.NoError(t, r.Store.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: "interfaces"}))
+	_, err = r.Kits.Pick(ctx, testkit.Anyone, d.ID, pickable(word+" up"), "")
+	require.NoError(t, err)
+	// Nothing listens there, which is told at once.
+	deaf := map[string]string{"port": "1", "timeout": "100ms", "retries": "0"}
+	require.NoError(t, r.Store.Endpoints.Save(ctx, domain.Endpoint{DeviceID: d.ID, Way: "snmp", Address: netip.MustParseAddr("127.0.0.1"),
+		Settings: deaf}))
 	c := domain.Credential{PlaceID: place.ID, Name: word + " readers", Kind: "snmp-v2c", Ranges: address}
 	c, err = r.Store.Credentials.Add(ctx, c, domain.Secrets{"community": domain.Secret(word)})
 	require.NoError(t, err)
@@ -244,6 +252,12 @@ func done(err error) (any, error) { return nil, err }
 
 func both[A, B any](a A, b B, err error) (any, error) { return []any{a, b}, err }
 
+// pickable is a reading that can be picked.
+func pickable(name string) own.Draft {
+	return own.Draft{Reading: own.Reading{Name: name, Object: "sysUpTime", OID: "1.3.6.1.2.1.1.3.0", Treat: own.AsIs,
+		Unit: "s", Scale: 0.01, Every: time.Minute}}
+}
+
 // calls are all methods of all services, in an order in which what removes comes last.
 func calls(r running, running *run.Service, h held) []call {
 	now := time.Now().UTC()
@@ -323,6 +337,23 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "collect.SetParameters", ask: func(c C, w A) (any, error) {
 			return done(r.Kits.SetParameters(c, w, h.device, "interfaces", map[string]string{}, ""))
 		}},
+		{name: "collect.Own", ask: func(c C, w A) (any, error) { return done(second(r.Kits.Own(c, w, h.device))) }},
+		{name: "collect.OwnDocument", ask: func(c C, w A) (any, error) { return done(second(r.Kits.OwnDocument(c, w, h.device))) }},
+		{name: "collect.Pick", ask: func(c C, w A) (any, error) {
+			return done(second(r.Kits.Pick(c, w, h.device, pickable(secretive), "")))
+		}},
+		{name: "collect.Drop", ask: func(c C, w A) (any, error) { return done(r.Kits.Drop(c, w, h.device, "sysuptime", "")) }},
+		{name: "browse.Walk", ask: func(c C, w A) (any, error) {
+			return done(second(r.Browse.Walk(c, w, h.device, mib.OID{1, 3}, nil, 10)))
+		}},
+		{name: "browse.Propose", ask: func(c C, w A) (any, error) {
+			return done(second(r.Browse.Propose(c, w, h.device, mib.OID{1, 3})))
+		}},
+		{name: "browse.Rehearse", ask: func(c C, w A) (any, error) {
+			return done(second(r.Browse.Rehearse(c, w, h.device, pickable(secretive))))
+		}},
+		{name: "browse.Node", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Node(c, w, nil))) }},
+		{name: "browse.Search", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Search(c, w, "if"))) }},
 		{name: "collect.Endpoints", ask: func(c C, w A) (any, error) { return done(second(r.Kits.Endpoints(c, w, h.device))) }},
 		{name: "collect.SetEndpoint", ask: func(c C, w A) (any, error) {
 			return done(r.Kits.SetEndpoint(c, w, h.device, "snmp", collect.EndpointDraft{Settings: map[string]string{"port": "1"}}))
@@ -653,7 +684,7 @@ var inside = []string{
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
-	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
+	"collect.OwnKit", "collect.Speak", "collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
 	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
@@ -675,6 +706,7 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"watch":       r.Watch,
 		"transfer":    r.Transfer,
 		"collect":     r.Kits,
+		"browse":      r.Browse,
 		"credentials": r.Credentials,
 		"judge":       r.Judge,
 		"respond":     r.Respond,

@@ -33,6 +33,7 @@ type Areas struct {
 	Kits         Kits
 	Links        Links
 	Overrides    Overrides
+	OwnKits      OwnKits
 	Parts        Parts
 	Places       Places
 	Plans        Plans
@@ -91,6 +92,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Kits:         Kits{a},
 		Links:        Links{a},
 		Overrides:    Overrides{a},
+		OwnKits:      OwnKits{a},
 		Parts:        Parts{a},
 		Places:       Places{a},
 		Plans:        Plans{a},

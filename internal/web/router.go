@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/screens/attributes"
 	"tirelessowl/internal/web/screens/audit"
+	"tirelessowl/internal/web/screens/browse"
 	"tirelessowl/internal/web/screens/collect"
 	"tirelessowl/internal/web/screens/credentials"
 	"tirelessowl/internal/web/screens/device"
@@ -46,6 +47,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 	all.inside = []screen.Screen{
 		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Places: p.Places, Strip: strip.view}.Manifest(),
 		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
+		browse.Screen{Render: r, Browse: p.Browse, Kits: p.Kits, Devices: p.Devices}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),

@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
+	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -44,6 +45,7 @@ type Wiring struct {
 	Attributes  *attributes.Service
 	Audit       *audit.Service
 	Kits        *collect.Service
+	Browse      *browse.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/way"
 )
 
@@ -29,6 +30,9 @@ type Way struct {
 	// Ask asks one question. It returns rows in the order of the question's
 	// columns, or the protocol's own error, marked by Fail where its kind is known.
 	Ask func(ctx context.Context, q way.Question) (derive.Fetched, error)
+	// Browse reads what a device has below an object and after a name, up to so many variables;
+	// ended is true where nothing follows. It is nil for ways by which nothing can be browsed.
+	Browse func(ctx context.Context, q way.Question, under, after mib.OID, most int) (read []mib.Variable, ended bool, err error)
 }
 
 // List is all ways that there are.
@@ -59,6 +63,24 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 		q.Exchange.Got(time.Now(), "%s", got.Error)
 	}
 	return got
+}
+
+// Browse reads a piece of what a device has; what was read before an error comes with it.
+func (l List) Browse(ctx context.Context, q way.Question, under, after mib.OID, most int) (read []mib.Variable, ended bool, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the way %s failed in itself: %v", q.Way, r)
+		}
+	}()
+	if q.Withheld != "" {
+		return nil, false, Fail(derive.Withheld, errors.New(q.Withheld))
+	}
+	for _, w := range l {
+		if w.Name == q.Way && w.Browse != nil {
+			return w.Browse(ctx, q, under, after, most)
+		}
+	}
+	return nil, false, fmt.Errorf("nothing can be browsed by the way %q", q.Way)
 }
 
 // ask lets no way take the others down with it.

@@ -50,6 +50,7 @@ type Service struct {
 	store     *store.Store
 	shipped   []shippedKit
 	catalogue atomic.Pointer[kit.Catalogue]
+	taking    sync.Mutex // held by who changes the catalogue
 	size      sampleSize
 }
 
@@ -64,7 +65,7 @@ func New(p Wiring) (*Service, error) {
 	for _, x := range s.shipped {
 		kits = append(kits, x.kit)
 	}
-	s.catalogue.Store(kit.NewCatalogue(kits))
+	s.catalogue.Store(kit.NewCatalogue(kits, nil))
 	return s, nil
 }
 

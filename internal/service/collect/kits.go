@@ -5,10 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -82,7 +84,11 @@ func (s *Service) takeUp(ctx context.Context) error {
 		}
 		kits = append(kits, k)
 	}
-	s.catalogue.Store(kit.NewCatalogue(kits))
+	s.taking.Lock()
+	devices, unread := s.loadOwn(ctx)
+	s.catalogue.Store(kit.NewCatalogue(kits, devices))
+	s.taking.Unlock()
+	broken = append(broken, unread...)
 	return errors.Join(append(broken, s.inStep(ctx))...)
 }
 
@@ -174,6 +180,9 @@ func (s *Service) Bring(ctx context.Context, who access.Actor, document string) 
 		k, err := kit.Parse([]byte(document), s.Ways, s.Rules)
 		if err != nil {
 			return domain.FieldErrors{"document": err.Error()}
+		}
+		if strings.HasPrefix(k.Name, own.Prefix) {
+			return domain.FieldErrors{"document": "Kits whose names begin with " + own.Prefix + " belong to one device each."}
 		}
 		v, err = w.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
 		if err != nil {

@@ -15,6 +15,8 @@ func (s *Service) Undoing() map[string]act.Undoing {
 	return map[string]act.Undoing{
 		setParameters.Name: {Present: s.presentParameters, Put: s.putParameters},
 		setEndpoint.Name:   {Present: s.presentEndpoints, Put: s.putEndpoints},
+		pickReading.Name:   {Present: s.presentOwn, Put: s.putOwn},
+		dropReading.Name:   {Present: s.presentOwn, Put: s.putOwn},
 	}
 }
 

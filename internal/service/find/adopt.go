@@ -12,6 +12,7 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -99,7 +100,7 @@ func (s *Service) Adopt(ctx context.Context, who access.Actor, sweepID domain.ID
 			return err
 		}
 		for _, name := range a.Kits {
-			if _, err := s.kits.Kit(name); err != nil {
+			if _, err := s.kits.Kit(name); err != nil || strings.HasPrefix(name, own.Prefix) {
 				return domain.FieldErrors{"kits": "There is no kit " + name + "."}
 			}
 		}

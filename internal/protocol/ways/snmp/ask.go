@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
@@ -114,9 +115,11 @@ func (a asker) get(ctx context.Context, q way.Question, t snmp.Target) (got deri
 }
 
 func (a asker) walk(ctx context.Context, q way.Question, t snmp.Target) (got derive.Fetched, err error) {
-	oids := make([]string, len(q.Columns))
-	for i, c := range q.Columns {
-		oids[i] = c.Of
+	var oids []string
+	for _, c := range q.Columns {
+		if !partName.MatchString(c.Of) {
+			oids = append(oids, c.Of)
+		}
 	}
 	q.Exchange.Sent(time.Now(), "walk at %s: %s", t.Address, strings.Join(oids, ", "))
 	table, err := a.client.Walk(ctx, t, oids)
@@ -124,6 +127,19 @@ func (a asker) walk(ctx context.Context, q way.Question, t snmp.Target) (got der
 		return got, err
 	}
 	got.Rows, got.Uptime, got.UptimeKnown = table.Rows, table.Uptime, table.UptimeKnown
+	if len(oids) < len(q.Columns) {
+		withIndex(q, got.Rows)
+	}
 	q.Exchange.Rows(time.Now(), q.Columns, got.Rows)
 	return got, nil
+}
+
+// browse implements ways.Way.
+func (a asker) browse(ctx context.Context, q way.Question, under, after mib.OID, most int) ([]mib.Variable, bool, error) {
+	target, err := Target(q)
+	if err != nil {
+		return nil, false, err
+	}
+	piece, err := a.client.Subtree(ctx, target, under, after, most)
+	return piece.Variables, piece.Ended, kindOf(err)
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
@@ -25,7 +26,8 @@ const (
 
 // Way describes SNMP, asked through a client.
 func Way(client *snmp.Client) ways.Way {
-	return ways.Way{Way: Description, Ask: asker{client}.ask}
+	a := asker{client}
+	return ways.Way{Way: Description, Ask: a.ask, Browse: a.browse}
 }
 
 // Description is the way without what carries it out.
@@ -42,6 +44,9 @@ var Description = way.Way{
 	Ask: []field.Field{
 		{Name: "form", Label: "Form", Kind: field.Choice, Choices: []string{get, walk, hello}, Default: get,
 			Help: "get asks for single objects, walk for columns of a table, hello only whether and how fast the agent answers"},
+		{Name: "index", Label: "Index of the rows of a walk", Kind: field.Text, Check: indexProblem,
+			Help: "number, address, oid, inet, octets or octets:N for each part, with ! behind the last where that is implied; " +
+				"then index.1 is a column with its first part"},
 		{Name: "count", Label: "Requests in a round of hello", Kind: field.Whole, Default: "3", Low: 1, High: 10},
 		{Name: "timeout", Label: "Wait for each hello", Kind: field.Duration, Default: "1500ms", Low: 0.05, High: 30},
 	},
@@ -63,8 +68,18 @@ var Description = way.Way{
 
 var oid = regexp.MustCompile(`^[0-2](\.(0|[1-9][0-9]*))+$`)
 
+func indexProblem(value string) string {
+	if _, err := mib.NewSplitter(value); err != nil {
+		return err.Error()
+	}
+	return ""
+}
+
+// partName matches the columns that stand in the index of a row: all of it, or one part.
+var partName = regexp.MustCompile(`^index(?:\.([1-9][0-9]?))?$`)
+
 func checkOID(of string) error {
-	if !oid.MatchString(of) {
+	if !oid.MatchString(of) && !partName.MatchString(of) {
 		return fmt.Errorf("%q is no valid object identifier", of)
 	}
 	return nil

@@ -1,0 +1,71 @@
+// What a device tells of itself is looked at, and picked to be collected.
+import { test, expect } from '@playwright/test';
+import { openDevice, signIn, watchConsole } from './helpers.mjs';
+
+test('a column of a table becomes readings of its rows, and a further one follows', async ({ page }) => {
+  const problems = watchConsole(page);
+  await signIn(page);
+  await openDevice(page, 'gr-sw-1');
+  await page.getByRole('link', { name: 'Browse' }).click();
+  await page.getByRole('searchbox', { name: 'Search objects' }).fill('ifinerrors');
+  await page.getByRole('link', { name: 'ifInErrors' }).click();
+  await expect(page.getByRole('heading', { level: 2, name: 'ifInErrors' })).toBeVisible();
+
+  // The parts of the tree around it, by keyboard.
+  await page.getByRole('navigation', { name: 'Objects' }).getByRole('link', { name: 'ifEntry' }).press('Enter');
+  await page.getByRole('button', { name: 'Ask the device' }).click();
+  await expect(page.locator('#walk')).toContainText('That is all', { timeout: 30_000 });
+  await expect(
+    page
+      .locator('#walk')
+      .getByRole('row', { name: /ifOperStatus/ })
+      .first(),
+  ).toContainText('up');
+  await page
+    .locator('#walk')
+    .getByRole('row', { name: /ifInErrors/ })
+    .first()
+    .getByRole('link', { name: 'Collect' })
+    .click();
+
+  const shown = page.locator('#rehearsed');
+  await expect(shown).toContainText('0 left out', { timeout: 20_000 });
+  await page.getByLabel('Only rows for which').fill('ifTypo != 24');
+  await page.getByRole('button', { name: 'Collect it' }).click();
+  await expect(page.getByText('Character 1: there is no column “ifTypo”').first()).toBeVisible();
+  await page.getByLabel('Only rows for which').fill('ifType != 24');
+  await page.getByLabel('What becomes of it').selectOption('value');
+  await expect(shown).toContainText('it only grows', { timeout: 20_000 });
+  await expect(shown.getByRole('row', { name: /lo0/ })).toContainText('no');
+  await page.getByRole('button', { name: 'Make it a rate' }).click();
+  await expect(page.getByLabel('What becomes of it')).toHaveValue('rate');
+  await page.getByLabel('Name', { exact: true }).fill('Broken in');
+  await page.getByLabel('How often').fill('10s');
+  await page.getByRole('button', { name: 'Collect it' }).click();
+  await expect(page.getByRole('row', { name: /Broken in/ })).toContainText('rate, 1/s');
+
+  // A second column of the same table: its rows are picked already.
+  await page.goto(page.url().replace(/at=.*/, 'at=1.3.6.1.2.1.2.2.1.20'));
+  await page.getByRole('link', { name: 'Collect this' }).click();
+  await expect(page.getByLabel('Only rows for which')).toHaveValue('ifType != 24');
+  await page.getByRole('button', { name: 'Collect it' }).click();
+  await expect(page.getByRole('row', { name: /Out errors/ })).toBeVisible();
+
+  await openDevice(page, 'gr-sw-1');
+  const rows = page.locator('.card').filter({ has: page.getByRole('heading', { name: /^ifTable/ }) });
+  await expect(rows).toContainText('port1', { timeout: 60_000 });
+  await expect(rows.getByRole('row', { name: /port1 / }).first()).toContainText('/s', { timeout: 60_000 });
+  await expect(rows).not.toContainText('lo0');
+
+  // Others have this device, too: take it back.
+  await page.getByRole('link', { name: 'Browse' }).click();
+  for (const name of ['Broken in', 'Out errors']) {
+    page.once('dialog', (d) => d.accept());
+    await page.getByRole('row', { name }).getByRole('link', { name: 'Change' }).click();
+    await page.getByRole('button', { name: 'Drop this reading' }).click();
+    const yes = page.getByRole('dialog').getByRole('button', { name: 'Drop this reading' });
+    if (await yes.isVisible().catch(() => false)) await yes.click();
+    await expect(page.getByRole('row', { name })).toHaveCount(0);
+  }
+  expect(problems).toEqual([]);
+});

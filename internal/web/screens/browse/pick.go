@@ -1,0 +1,376 @@
+package browse
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/condition"
+	"tirelessowl/internal/core/mib"
+	"tirelessowl/internal/core/own"
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/browse"
+	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
+	"tirelessowl/internal/web/screen"
+	"tirelessowl/internal/web/ui"
+)
+
+func pickURL(device domain.ID, oid string) string {
+	return fmt.Sprintf("/devices/%d/pick?at=%s", device, oid)
+}
+
+// pickView is a reading that is picked or changed, as it was typed.
+type pickView struct {
+	ID     domain.ID
+	Device string
+	own.Draft
+	At     string // what was picked
+	About  string // of its object
+	Mark   string
+	Typed  typed
+	Errors domain.FieldErrors
+	Notice string
+	Others int // readings of the same table, which its settings hold for, too
+}
+
+// typed are the fields of the form.
+type typed struct {
+	At    string `form:"at"`
+	Key   string `form:"key"`
+	Mark  string `form:"mark"`
+	Name  string `form:"name"`
+	Unit  string `form:"unit"`
+	Treat string `form:"treat"`
+	Scale string `form:"scale"`
+	Every string `form:"every"`
+	Where string `form:"where"`
+	Row   string `form:"row"`
+	Same  string `form:"same"`
+	Kept  int    `form:"kept"`
+	Show  string `form:"show"`
+}
+
+func typedOf(d own.Draft) typed {
+	every := d.Every
+	t := typed{Key: d.Key, Name: d.Name, Unit: d.Unit, Treat: string(d.Treat), Scale: strconv.FormatFloat(d.Scale, 'f', -1, 64)}
+	if d.Table != "" {
+		every = d.Rows.Every
+		t.Where, t.Row, t.Same = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0]
+	}
+	t.Every = shortSpan(every)
+	return t
+}
+
+// shortSpan writes an interval as it is typed: 1m, not 1m0s.
+func shortSpan(d time.Duration) string {
+	out := strings.TrimSuffix(d.String(), "m0s")
+	if out != d.String() {
+		out += "m"
+	}
+	if short := strings.TrimSuffix(out, "h0m"); short != out {
+		out = short + "h"
+	}
+	return out
+}
+
+// over puts what was typed over a draft; what cannot be read is told by field.
+func (t typed) over(d own.Draft) (own.Draft, domain.FieldErrors) {
+	errs := domain.FieldErrors{}
+	d.Name, d.Unit, d.Treat = t.Name, t.Unit, own.Treatment(t.Treat)
+	scale, err := strconv.ParseFloat(strings.ReplaceAll(t.Scale, ",", "."), 64)
+	if err != nil {
+		errs["scale"] = "A number other than 0, such as 8 or 0.01."
+	}
+	every, err := time.ParseDuration(strings.ReplaceAll(t.Every, " ", ""))
+	if err != nil {
+		errs["every"] = "A time such as 30s, 5m or 1h."
+	}
+	d.Scale = scale
+	if d.Treat == own.State || d.Treat == own.Words {
+		d.Scale, d.Unit = 1, ""
+		delete(errs, "scale")
+	}
+	if d.Table == "" {
+		d.Every = every
+		return d, errs
+	}
+	d.Rows.Every, d.Rows.Where = every, t.Where
+	d.Rows.Name, d.Rows.Same = firstThenIndex(t.Row), firstThenIndex(t.Same)
+	return d, errs
+}
+
+func firstThenIndex(column string) []string {
+	if column == "index" || column == "" {
+		return []string{"index"}
+	}
+	return []string{column, "index"}
+}
+
+// Title says what the page does.
+func (v pickView) Title() string {
+	if v.Key != "" {
+		return "Change “" + v.Name + "”"
+	}
+	return "Collect " + v.Object
+}
+
+// Crumbs is the way to the page.
+func (v pickView) Crumbs() []ui.Crumb {
+	return []ui.Crumb{
+		{Title: "Watch", URL: "/"},
+		{Title: v.Device, URL: fmt.Sprintf("/devices/%d", v.ID)},
+		{Title: "Browse", URL: objectURL(v.ID, v.OID)},
+		{Title: "Collect"},
+	}
+}
+
+// Fields are those of the reading itself.
+func (v pickView) Fields() []ui.FieldView {
+	const prefix = "pick-"
+	t := v.Typed
+	out := []ui.FieldView{
+		ui.Typed(prefix, "name", "Name", t.Name, "", v.Errors["name"]),
+		ui.Chosen(prefix, "treat", "What becomes of it", t.Treat, treatments, "", v.Errors["treat"]),
+		ui.Typed(prefix, "scale", "Times", t.Scale, "What a value is multiplied by, such as 8 for bytes as bits.", v.Errors["scale"]),
+		ui.Typed(prefix, "unit", "Unit", t.Unit, "Of what comes out: bit/s, B, s, %, Cel, V, 1/s …", v.Errors["unit"]),
+	}
+	return append(out, ui.Typed(prefix, "every", "How often", t.Every, v.everyHelp(), v.Errors["every"]))
+}
+
+func (v pickView) everyHelp() string {
+	if v.Others > 0 {
+		return "Holds for all of the table: " + text.Count(int64(v.Others), "further reading") + "."
+	}
+	return "Such as 30s, 5m or 1h."
+}
+
+var treatments = []ui.Option{
+	{Value: string(own.AsIs), Title: "A number, as it is"},
+	{Value: string(own.Rate), Title: "A counter: its growth a second"},
+	{Value: string(own.State), Title: "The number of a state"},
+	{Value: string(own.Words), Title: "A text"},
+}
+
+// RowFields are those of its table.
+func (v pickView) RowFields() []ui.FieldView {
+	const prefix = "pick-"
+	var options []ui.Option
+	for _, c := range v.Rows.Columns {
+		options = append(options, ui.Option{Value: c.As, Title: c.As})
+	}
+	return []ui.FieldView{
+		ui.Chosen(prefix, "row", "A row is called by", v.Typed.Row, options, "", v.Errors["row"]),
+		ui.Chosen(prefix, "same", "The same row has the same", v.Typed.Same, options,
+			"So its history stays when rows are numbered anew.", v.Errors["same"]),
+	}
+}
+
+// WhereField is the field of the condition that picks rows.
+func (v pickView) WhereField() ui.FieldView {
+	help := "A condition in CEL over the columns below, such as " + v.example() + ". Empty for all rows."
+	f := ui.TypedLines("pick-", "where", "Only rows for which", v.Typed.Where, 2, help, v.Errors["where"])
+	f.Mono = true
+	return f
+}
+
+// Where says where the object is.
+func (v pickView) Where() string {
+	if v.Table == "" {
+		return v.OID
+	}
+	return v.OID + ", a column of " + v.Table
+}
+
+func (v pickView) example() string {
+	for _, c := range v.Rows.Columns {
+		if c.Is == condition.Whole && !strings.HasSuffix(c.As, "Index") {
+			return c.As + " == 1"
+		}
+	}
+	return v.Rows.Columns[0].As + ` != ""`
+}
+
+// Asked are the columns that its condition may ask for, with what they are.
+func (v pickView) Asked() (out []fact) {
+	kinds := map[condition.Kind]string{condition.Whole: "whole number", condition.Real: "number", condition.Text: "text"}
+	for _, c := range v.Rows.Columns {
+		out = append(out, fact{c.As, kinds[c.Is]})
+	}
+	return out
+}
+
+// filled is the form of what is asked for: a new reading at an object, or one that is there.
+func (s Screen) filled(r *http.Request, at, key string) (v pickView, err error) {
+	if v.ID, err = screen.ID(r); err != nil {
+		return v, err
+	}
+	who := middleware.Who(r.Context())
+	d, _, err := s.Devices.Draft(r.Context(), who, v.ID)
+	if err != nil {
+		return v, err
+	}
+	picked, err := s.Kits.Own(r.Context(), who, v.ID)
+	if err != nil {
+		return v, err
+	}
+	v.Device, v.At, v.Mark = d.Name, at, picked.Mark
+	if key != "" {
+		var ok bool
+		if v.Draft, ok = picked.Reading(key); !ok {
+			return v, fmt.Errorf("reading %q: %w", key, domain.ErrNotFound)
+		}
+		v.At = v.OID
+	} else {
+		oid, err := mib.ParseOID(at)
+		if err != nil {
+			return v, domain.FieldErrors{"at": err.Error()}
+		}
+		if v.Draft, err = s.Browse.Propose(r.Context(), who, v.ID, oid); err != nil {
+			return v, err
+		}
+	}
+	for _, x := range picked.Readings {
+		if v.Table != "" && x.Table == v.Table && x.Key != v.Key {
+			v.Others++
+		}
+	}
+	v.Typed = typedOf(v.Draft)
+	oid, _ := mib.ParseOID(v.OID)
+	node, err := s.Browse.Node(r.Context(), who, oid)
+	v.About = node.About
+	return v, err
+}
+
+func (s Screen) blank(w http.ResponseWriter, r *http.Request) error {
+	at, key := r.URL.Query().Get("at"), r.URL.Query().Get("key")
+	if _, err := mib.ParseOID(at); err != nil && key == "" {
+		return s.page(w, r) // first choose what is to be picked
+	}
+	v, err := s.filled(r, at, key)
+	if err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "pick", render.Frame{Title: v.Title(), Area: domain.AreaWatch, Body: v})
+}
+
+// drafted is the form as it was sent, over what it was filled with.
+func (s Screen) drafted(r *http.Request) (v pickView, d own.Draft, err error) {
+	var in typed
+	if _, err := ui.Form(r, &in); err != nil {
+		return v, d, err
+	}
+	if v, err = s.filled(r, in.At, in.Key); err != nil {
+		return v, d, err
+	}
+	d, v.Errors = in.over(v.Draft)
+	v.Typed, v.Mark = in, in.Mark
+	return v, d, nil
+}
+
+func (s Screen) pick(w http.ResponseWriter, r *http.Request) error {
+	v, d, err := s.drafted(r)
+	if err != nil {
+		return err
+	}
+	if len(v.Errors) == 0 {
+		_, err = s.Kits.Pick(r.Context(), middleware.Who(r.Context()), v.ID, d, v.Mark)
+	}
+	switch {
+	case err == nil && len(v.Errors) == 0:
+		w.Header().Set("HX-Redirect", objectURL(v.ID, d.OID)+"#picked")
+		return nil
+	case errors.Is(err, domain.ErrChanged):
+		v.Notice = ui.ChangedMeanwhile
+	case err != nil && !errors.As(err, &v.Errors):
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "pick", "pick-form", v)
+}
+
+func (s Screen) drop(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	if err := s.Kits.Drop(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("key"), r.PostFormValue("mark")); err != nil {
+		return err
+	}
+	http.Redirect(w, r, fmt.Sprintf("/devices/%d/browse", id), http.StatusSeeOther)
+	return nil
+}
+
+// rehearsedView is what was seen of a draft.
+type rehearsedView struct {
+	browse.Rehearsal
+	ID   domain.ID
+	Rows bool // it is a column of a table
+}
+
+// Sum says how many rows are kept, and what the draft takes.
+func (v rehearsedView) Sum() string {
+	c := v.Cost
+	out := fmt.Sprintf("%s, %s samples a day, %s a month, %s requests a minute.",
+		text.Count(int64(c.Series), "series", "series"), text.Thousands(int64(c.SamplesPerDay)),
+		units.Format(c.BytesPerMonth, "B"), units.Number(c.RequestsPerMinute))
+	if v.Rows {
+		out = fmt.Sprintf("%s kept, %d left out: %s", text.Count(int64(v.Kept), "row"), v.Left, out)
+	}
+	return out
+}
+
+// Stored are the values of a row as they would be stored, look by look.
+func (rehearsedView) Stored(r browse.RowSeen) string { return strings.Join(r.Values, " → ") }
+
+// Mends is what a caution sets in the form, as htmx reads it.
+func (v rehearsedView) Mends(c own.Caution) string {
+	set := maps.Clone(c.Mend)
+	set["show"] = "form"
+	out, _ := json.Marshal(set) // texts alone
+	return string(out)
+}
+
+// Seen are the rows that are told one by one.
+func (v rehearsedView) Seen() []browse.RowSeen { return v.Rehearsal.Rows }
+
+func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
+	v, d, err := s.drafted(r)
+	if err != nil {
+		return err
+	}
+	if v.Typed.Show == "form" { // as a caution mended it
+		return s.Render.Fragment(w, http.StatusOK, "pick", "pick-form", v)
+	}
+	errs := maps.Clone(v.Errors)
+	out := rehearsedView{ID: v.ID, Rows: v.Table != ""}
+	if len(errs) == 0 {
+		out.Rehearsal, err = s.Browse.Rehearse(r.Context(), middleware.Who(r.Context()), v.ID, d)
+	}
+	if err != nil && !errors.As(err, &errs) {
+		return err
+	}
+	if len(errs) > 0 {
+		out.Problem = "Nothing was asked: " + firstOf(errs)
+	}
+	return s.Render.Fragment(w, http.StatusOK, "pick", "rehearsed", out)
+}
+
+// firstOf is one of several problems, always the same.
+func firstOf(errs domain.FieldErrors) string {
+	for _, name := range []string{"name", "treat", "scale", "unit", "every", "where"} {
+		if errs[name] != "" {
+			return errs[name]
+		}
+	}
+	for _, problem := range errs {
+		return problem
+	}
+	return ""
+}
