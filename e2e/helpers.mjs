@@ -20,7 +20,9 @@ export const settingOf = (page, title) => page.locator('#settings').getByRole('l
 export function watchConsole(page) {
   const problems = [];
   page.on('console', (m) => {
-    if (m.type() === 'error' && !/status of (422|404|401|429)/.test(m.text())) problems.push(m.text());
+    // A request that a newer one replaced is no fault.
+    const expected = /status of (422|404|401|429)|^htmx:(afterRequest|sendAbort)/;
+    if (m.type() === 'error' && !expected.test(m.text())) problems.push(m.text());
   });
   page.on('pageerror', (e) => problems.push(e.message));
   return problems;

@@ -50,6 +50,7 @@ const views = {
   sweep: '/find/new',
   collect: '/collect',
   credentials: '/collect/credentials',
+  modules: '/collect/modules',
   credential: '/collect/credentials/new?kind=snmp-v3',
   latest: '/collect/values',
   rules: '/judge',

@@ -20,6 +20,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
@@ -46,6 +47,7 @@ type Wiring struct {
 	Transfer    *transfer.Service
 	Kits        *collect.Service
 	Browse      *browse.Service
+	Modules     *modules.Service
 	Credentials *credentials.Service
 	Watch       *watch.Service
 	Devices     *devices.Service
@@ -76,6 +78,7 @@ func New(p Wiring) http.Handler {
 	a.sweeps()
 	a.credentials()
 	a.browse()
+	a.modules()
 	a.kits()
 	a.series()
 	a.samples()

@@ -34,6 +34,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
@@ -66,6 +67,7 @@ type App struct {
 	Audit       *audit.Service
 	Kits        *collect.Service
 	Browse      *browse.Service
+	Modules     *modules.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service
@@ -197,7 +199,8 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	if err != nil {
 		return nil, err
 	}
-	a.Browse = browse.New(a.Desk, a.Kits, all, mib.NewTree(described))
+	a.Modules = modules.New(s, a.Desk, described)
+	a.Browse = browse.New(a.Desk, a.Kits, all, a.Modules.Objects)
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
@@ -239,6 +242,9 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		return fmt.Errorf("the sample store: %w", err)
 	}
 	a.house.Start(ctx)
+	if err := a.Modules.Load(ctx); err != nil {
+		return err
+	}
 	if err := a.Kits.Load(ctx); err != nil {
 		return err
 	}
@@ -273,6 +279,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Audit:       a.Audit,
 		Kits:        a.Kits,
 		Browse:      a.Browse,
+		Modules:     a.Modules,
 		Credentials: a.Credentials,
 		Find:        a.Find,
 		Judge:       a.Judge,
@@ -303,6 +310,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Devices:     a.Devices,
 			Kits:        a.Kits,
 			Browse:      a.Browse,
+			Modules:     a.Modules,
 			Credentials: a.Credentials,
 			Watch:       a.Watch,
 			Run:         running,

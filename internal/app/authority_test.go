@@ -28,6 +28,7 @@ import (
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
+	loaded "tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
@@ -354,6 +355,16 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "browse.Node", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Node(c, w, nil))) }},
 		{name: "browse.Search", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Search(c, w, "if"))) }},
+		{name: "modules.All", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Modules.All(c, w))) }},
+		{name: "modules.State", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Modules.State(c, w))) }},
+		{name: "modules.Begin", whole: true, ask: func(c C, w A) (any, error) {
+			return done(r.Modules.Begin(c, w, []loaded.File{{Name: "a", Data: []byte("A DEFINITIONS ::= BEGIN END")}}))
+		}},
+		{name: "modules.Take", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Modules.Take(c, w, []loaded.File{{Name: "a", Data: []byte("A DEFINITIONS ::= BEGIN END")}})))
+		}},
+		{name: "modules.Stop", whole: true, ask: func(c C, w A) (any, error) { return done(r.Modules.Stop(c, w)) }},
+		{name: "modules.Remove", whole: true, ask: func(c C, w A) (any, error) { return done(r.Modules.Remove(c, w, "A")) }},
 		{name: "collect.Endpoints", ask: func(c C, w A) (any, error) { return done(second(r.Kits.Endpoints(c, w, h.device))) }},
 		{name: "collect.SetEndpoint", ask: func(c C, w A) (any, error) {
 			return done(r.Kits.SetEndpoint(c, w, h.device, "snmp", collect.EndpointDraft{Settings: map[string]string{"port": "1"}}))
@@ -684,7 +695,8 @@ var inside = []string{
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
-	"collect.OwnKit", "collect.Speak", "collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
+	"modules.Load", "modules.Objects", "collect.OwnKit", "collect.Speak",
+	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
 	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
@@ -707,6 +719,7 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"transfer":    r.Transfer,
 		"collect":     r.Kits,
 		"browse":      r.Browse,
+		"modules":     r.Modules,
 		"credentials": r.Credentials,
 		"judge":       r.Judge,
 		"respond":     r.Respond,

@@ -41,7 +41,7 @@ func (h held) things(part domain.ID) map[string]domain.ID {
 }
 
 // ofAll are what belongs to the whole tree, or to nobody: who may is in the table of routes.
-var ofAll = []string{"rules", "plans", "channels", "drill", "kits", "keep", "schemas", "welcome"}
+var ofAll = []string{"rules", "plans", "channels", "drill", "kits", "keep", "schemas", "welcome", "modules"}
 
 // addressed is a route with the ids of things in it.
 type addressed struct{ method, path string }

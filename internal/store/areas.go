@@ -32,6 +32,7 @@ type Areas struct {
 	Keeps        Keeps
 	Kits         Kits
 	Links        Links
+	Modules      Modules
 	Overrides    Overrides
 	OwnKits      OwnKits
 	Parts        Parts
@@ -91,6 +92,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Keeps:        Keeps{a},
 		Kits:         Kits{a},
 		Links:        Links{a},
+		Modules:      Modules{a},
 		Overrides:    Overrides{a},
 		OwnKits:      OwnKits{a},
 		Parts:        Parts{a},

@@ -24,6 +24,7 @@ import (
 	"tirelessowl/internal/web/screens/gallery"
 	"tirelessowl/internal/web/screens/incident"
 	"tirelessowl/internal/web/screens/judge"
+	"tirelessowl/internal/web/screens/modules"
 	"tirelessowl/internal/web/screens/people"
 	"tirelessowl/internal/web/screens/places"
 	"tirelessowl/internal/web/screens/problem"
@@ -51,6 +52,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
+		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
 		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch}.Manifest(),
 		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
@@ -78,6 +80,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 var bounds = map[string]int64{
 	api.ImportPath:        api.MaxImport,
 	attributes.ImportPath: 3 * attributes.MaxTable,
+	modules.LoadPath:      modules.MaxBytes,
 	"/signin":             fromStrangers,
 	"/signin/second":      fromStrangers,
 	"/signin/passkey":     fromStrangers,

@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/service/respond"
@@ -46,6 +47,7 @@ type Wiring struct {
 	Audit       *audit.Service
 	Kits        *collect.Service
 	Browse      *browse.Service
+	Modules     *modules.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service

@@ -19,9 +19,48 @@ var conventions = map[string]Object{
 		1: "active", 2: "notInService", 3: "notReady", 4: "createAndGo", 5: "createAndWait", 6: "destroy"}},
 	"InetAddressType": {Syntax: Integer, Words: map[int64]string{
 		0: "unknown", 1: "ipv4", 2: "ipv6", 3: "ipv4z", 4: "ipv6z", 16: "dns"}},
-	"InetAddress":    {Syntax: Octets},
-	"InetPortNumber": {Syntax: Unsigned, Hint: "d"},
-	"IANAifType":     {Syntax: Integer, Words: interfaceTypes},
+	"InetAddress":                {Syntax: Octets},
+	"InetAddressIPv4":            {Syntax: Octets, Hint: "1d.1d.1d.1d", Size: 4},
+	"InetAddressIPv6":            {Syntax: Octets, Hint: "2x:2x:2x:2x:2x:2x:2x:2x", Size: 16},
+	"InetAddressPrefixLength":    {Syntax: Unsigned, Hint: "d"},
+	"InetAutonomousSystemNumber": {Syntax: Unsigned, Hint: "d"},
+	"InetVersion":                {Syntax: Integer, Words: map[int64]string{0: "unknown", 1: "ipv4", 2: "ipv6"}},
+	"SnmpEngineID":               {Syntax: Octets},
+	"SnmpMessageProcessingModel": {Syntax: Integer},
+	"SnmpSecurityModel":          {Syntax: Integer},
+	"SnmpSecurityLevel":          {Syntax: Integer, Words: map[int64]string{1: "noAuthNoPriv", 2: "authNoPriv", 3: "authPriv"}},
+	"AutonomousType":             {Syntax: Name},
+	"VariablePointer":            {Syntax: Name},
+	"RowPointer":                 {Syntax: Name},
+	"InstancePointer":            {Syntax: Name},
+	"TestAndIncr":                {Syntax: Integer},
+	"TimeInterval":               {Syntax: Integer},
+	"TAddress":                   {Syntax: Octets},
+	"TDomain":                    {Syntax: Name},
+	"StorageType": {Syntax: Integer, Words: map[int64]string{
+		1: "other", 2: "volatile", 3: "nonVolatile", 4: "permanent", 5: "readOnly"}},
+	"PhysicalIndex":        {Syntax: Integer, Hint: "d"},
+	"PhysicalIndexOrZero":  {Syntax: Integer, Hint: "d"},
+	"EntitySensorDataType": {Syntax: Integer},
+	"OwnerString":          {Syntax: Octets, Hint: "255a"},
+	"CounterBasedGauge64":  {Syntax: Counter64},
+	"ZeroBasedCounter32":   {Syntax: Unsigned},
+	"ZeroBasedCounter64":   {Syntax: Counter64},
+	"VlanId":               {Syntax: Integer, Hint: "d"},
+	"KBytes":               {Syntax: Integer},
+	"BridgeId":             {Syntax: Octets, Size: 8},
+	"InetPortNumber":       {Syntax: Unsigned, Hint: "d"},
+	"IANAifType":           {Syntax: Integer, Words: interfaceTypes},
+}
+
+// Convention returns a textual convention of the standards by its name, as an object without a
+// place; ok is false where it is not known.
+func Convention(name string) (o Object, ok bool) {
+	o, ok = conventions[name]
+	if ok && name != string(o.Syntax) {
+		o.Convention = name
+	}
+	return o, ok
 }
 
 // interfaceTypes are those of the public registry of interface types that devices of today have.

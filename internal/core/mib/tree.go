@@ -11,16 +11,20 @@ import (
 type Tree struct {
 	objects []Object // in the order of their identifiers
 	byName  map[string]int
+	modules map[string]bool
 }
 
-// NewTree holds the given objects.
+// NewTree holds the given objects. A name that several have leads to that of the first set.
 func NewTree(sets ...[]Object) *Tree {
-	var all []Object
-	for _, set := range sets {
-		all = append(all, set...)
+	all := slices.Concat(sets...)
+	first := make(map[string]OID, len(all))
+	for _, o := range all {
+		if _, taken := first[o.Name]; !taken {
+			first[o.Name] = o.OID
+		}
 	}
 	slices.SortStableFunc(all, func(a, b Object) int { return a.OID.Compare(b.OID) })
-	t := &Tree{byName: map[string]int{}}
+	t := &Tree{byName: make(map[string]int, len(all)), modules: map[string]bool{}}
 	for _, o := range all {
 		if n := len(t.objects); n > 0 && t.objects[n-1].OID.Compare(o.OID) == 0 {
 			t.objects[n-1] = o
@@ -29,10 +33,16 @@ func NewTree(sets ...[]Object) *Tree {
 		t.objects = append(t.objects, o)
 	}
 	for i, o := range t.objects {
-		t.byName[o.Name] = i
+		t.modules[o.Module] = true
+		if first[o.Name].Compare(o.OID) == 0 {
+			t.byName[o.Name] = i
+		}
 	}
 	return t
 }
+
+// Has tells whether a module describes some of the objects.
+func (t *Tree) Has(module string) bool { return t.modules[module] }
 
 // Len is how many objects are described.
 func (t *Tree) Len() int { return len(t.objects) }

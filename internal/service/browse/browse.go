@@ -27,12 +27,12 @@ type Service struct {
 	desk    *act.Desk
 	kits    *collect.Service
 	device  Device
-	objects *mib.Tree
+	objects func() *mib.Tree
 	apart   time.Duration // between the looks of a rehearsal
 }
 
-// New returns the service; objects are those that are described.
-func New(desk *act.Desk, kits *collect.Service, device Device, objects *mib.Tree) *Service {
+// New returns the service; objects are those that are described now.
+func New(desk *act.Desk, kits *collect.Service, device Device, objects func() *mib.Tree) *Service {
 	return &Service{desk, kits, device, objects, apart}
 }
 
@@ -106,10 +106,10 @@ func (s *Service) speak(ctx context.Context, who access.Actor, deviceID domain.I
 }
 
 func (s *Service) line(v mib.Variable) Line {
-	o, rest, _ := s.objects.Over(v.OID)
+	o, rest, _ := s.objects().Over(v.OID)
 	l := Line{OID: v.OID.String(), Name: o.Name, Row: rest.String(), Type: string(v.Value.Type), Known: o.Valued()}
-	if row, ok := s.objects.RowOf(o); ok {
-		l.Row = s.objects.ShowIndex(row, rest)
+	if row, ok := s.objects().RowOf(o); ok {
+		l.Row = s.objects().ShowIndex(row, rest)
 	}
 	l.Value, l.Besides = o.Show(v.Value), o.Unshown(v.Value)
 	return l
@@ -132,11 +132,11 @@ func (s *Service) Node(ctx context.Context, who access.Actor, at mib.OID) (n Nod
 	if _, err := s.desk.See(ctx, who, domain.AreaCollect); err != nil {
 		return n, err
 	}
-	n.Object, n.Rest, _ = s.objects.Over(at)
-	n.Path = s.objects.Path(n.OID)
-	n.Below = s.objects.Below(n.OID)
+	n.Object, n.Rest, _ = s.objects().Over(at)
+	n.Path = s.objects().Path(n.OID)
+	n.Below = s.objects().Below(n.OID)
 	if up := len(n.Path) - 2; up >= 0 {
-		n.Beside = s.objects.Below(n.Path[up].OID)
+		n.Beside = s.objects().Below(n.Path[up].OID)
 	}
 	return n, nil
 }
@@ -149,7 +149,7 @@ func (s *Service) Search(ctx context.Context, who access.Actor, text string) ([]
 	if _, err := s.desk.See(ctx, who, domain.AreaCollect); err != nil {
 		return nil, err
 	}
-	return s.objects.Search(text, mostFound), nil
+	return s.objects().Search(text, mostFound), nil
 }
 
 // Propose is how what stands at a name is best collected at a device: it is asked for once, to
@@ -159,7 +159,7 @@ func (s *Service) Propose(ctx context.Context, who access.Actor, deviceID domain
 	if err != nil {
 		return d, err
 	}
-	o, rest, _ := s.objects.Over(at)
+	o, rest, _ := s.objects().Over(at)
 	if o.Kind == mib.Scalar && len(rest) == 0 {
 		rest = mib.OID{0}
 	}
@@ -169,7 +169,7 @@ func (s *Service) Propose(ctx context.Context, who access.Actor, deviceID domain
 	if read, _, err := s.device.Browse(ctx, q, at, nil, 1); err == nil && len(read) > 0 {
 		value = read[0].Value
 	}
-	d = own.Propose(s.objects, o, rest, value)
+	d = own.Propose(s.objects(), o, rest, value)
 	picked, err := s.kits.Own(ctx, who, deviceID)
 	if t, ok := picked.TableOf(d.Table); ok && d.Table != "" {
 		d.Rows = t // its rows are picked and named already

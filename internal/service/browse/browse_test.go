@@ -69,7 +69,8 @@ func newPier(t *testing.T) pier {
 		Address: netip.MustParseAddr("127.0.0.9")}, "", nil)
 	require.NoError(t, err)
 	p := pier{kits: testkit.Kits(t, s), store: s, device: &fake{}, id: d.ID}
-	p.Service = New(testkit.Desk(s), p.kits, p.device, mib.NewTree(all))
+	tree := mib.NewTree(all)
+	p.Service = New(testkit.Desk(s), p.kits, p.device, func() *mib.Tree { return tree })
 	p.apart = 0
 	return p
 }
