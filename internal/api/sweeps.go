@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/find"
 )
@@ -161,6 +162,42 @@ type Sighting struct {
 
 func (s Sighting) at(string) (string, domain.ID) { return s.Address, 0 }
 
+// SweepRun is what one run of a sweep came to.
+type SweepRun struct {
+	ID        domain.ID     `json:"id"`
+	StartedAt Moment        `json:"started_at"`
+	EndedAt   Moment        `json:"ended_at"`
+	State     string        `json:"state" enum:"done,stopped,failed"`
+	Tried     int64         `json:"tried"`
+	Found     int64         `json:"found"`
+	Changes   []SweepChange `json:"changes" nullable:"false" doc:"Since the run before that was done"`
+}
+
+// SweepChange is what happened to one device between two runs.
+type SweepChange struct {
+	Kind    string            `json:"kind" enum:"new,changed,gone,back"`
+	Address string            `json:"address" example:"192.0.2.17"`
+	Name    string            `json:"name" example:"np-sw-1"`
+	What    []SweepDifference `json:"what" nullable:"false"`
+}
+
+// SweepDifference is one property that is another one now.
+type SweepDifference struct {
+	Property string `json:"property" example:"name"`
+	From     string `json:"from"`
+	To       string `json:"to"`
+}
+
+func (r SweepRun) at(string) (string, domain.ID) { return "", r.ID }
+
+func sweepRunOf(r find.Run) SweepRun {
+	changes := every(r.Changes, func(c identity.Change) SweepChange {
+		what := every(c.What, func(d identity.Difference) SweepDifference { return SweepDifference{d.Property, d.From, d.To} })
+		return SweepChange{string(c.Kind), c.Address, c.Name, what}
+	})
+	return SweepRun{r.ID, Moment{r.StartedAt}, Moment{r.EndedAt}, string(r.State), r.Tried, r.Found, changes}
+}
+
 // Adoption is what to do with finds.
 type Adoption struct {
 	FindIDs       []domain.ID `json:"find_ids" nullable:"false" minItems:"1" maxItems:"10000"`
@@ -251,6 +288,12 @@ func (a *api) finds() {
 		func(ctx context.Context, in OfThing) ([]Sighting, error) {
 			all, err := a.Find.Sightings(ctx, caller(ctx), in.ID)
 			return every(all, func(s domain.Sighting) Sighting { return Sighting{s.Address, s.Said} }), err
+		})
+	list(a, operation{http.MethodGet, "/sweeps/{id}/runs", "List what the runs of a sweep came to, and what changed from one to the next",
+		domain.AreaFind, domain.AccessSee}, orders{"-id"},
+		func(ctx context.Context, in OfThing) ([]SweepRun, error) {
+			all, err := a.Find.Runs(ctx, caller(ctx), in.ID)
+			return every(all, sweepRunOf), err
 		})
 	add(a, operation{http.MethodPost, "/sweeps/{id}/take-over",
 		"Ask known devices as they were found: at another address, or with another credential", domain.AreaFind, domain.AccessConfigure},

@@ -45,6 +45,7 @@ type Areas struct {
 	Settings     Settings
 	Sightings    Sightings
 	SweepAnswers SweepAnswers
+	SweepRuns    SweepRuns
 	SignIns      SignIns
 	Sources      Sources
 	Sweeps       Sweeps
@@ -107,6 +108,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		SignIns:      SignIns{a},
 		Sources:      Sources{a},
 		SweepAnswers: SweepAnswers{a},
+		SweepRuns:    SweepRuns{a},
 		Sweeps:       Sweeps{a},
 		Teams:        Teams{a},
 		Tickets:      Tickets{a},

@@ -213,6 +213,7 @@ var within = map[string]string{
 	"sources":           ofDevice,
 	"sweep_answers":     ofSweep,
 	"sweep_credentials": ofSweep,
+	"sweep_runs":        ofSweep,
 	"sweeps":            atPlace,
 	"team_members":      "team_id IN (SELECT id FROM public.teams WHERE " + atPlace + ")",
 	"teams":             atPlace,

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"github.com/gosnmp/gosnmp"
 
@@ -27,6 +28,9 @@ func (c *Client) Subtree(ctx context.Context, t Target, root, after mib.OID, mos
 	if after == nil {
 		s.after = root
 	}
+	if len(s.after) == 1 { // no name on the wire has less than two numbers (X.690, section 8.19.4)
+		s.after = append(slices.Clone(s.after), 0)
+	}
 	for !s.piece.Ended && len(s.piece.Variables) < most {
 		answer, err := c.ask(ctx, t, s.request(t.First))
 		if err != nil {
@@ -36,7 +40,7 @@ func (c *Client) Subtree(ctx context.Context, t Target, root, after mib.OID, mos
 			return s.piece, err
 		}
 	}
-	if len(s.piece.Variables) == 0 && after == nil {
+	if len(s.piece.Variables) == 0 && after == nil && len(root) > 1 {
 		return c.itself(ctx, t, root)
 	}
 	return s.piece, nil

@@ -133,6 +133,7 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 			_ = w.last(ctx) // it is tried again
 		case <-done:
 			w.ended(ctx)
+			w.note(ctx)
 			if err := w.last(ctx); err != nil && w.State != domain.SweepRunning {
 				w.failed(ctx)
 			}

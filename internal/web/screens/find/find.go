@@ -38,6 +38,7 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Get(listPath, area, s.list),
 			screen.Get("/find/sweeps/{id}", area, s.sweep),
 			screen.Get("/find/sweeps/{id}/offers", area, s.offers),
+			screen.Get("/find/sweeps/{id}/runs", area, s.runs),
 			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.form},
 			screen.Post(newPath, area, configure, s.create),
 			screen.Post("/find/size", area, configure, s.size),
