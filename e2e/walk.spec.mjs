@@ -21,6 +21,9 @@ test('a range is swept, adopted and collected from', async ({ page }) => {
   const router = finds.filter({ hasText: 'skua-sat-1' });
   await expect(router).toContainText('BR-SAT');
   await expect(router, 'two addresses of one device are one find').toContainText(`${base}.54.254`);
+  await router.getByRole('button', { name: 'why' }).click();
+  await expect(page.locator('#drawer')).toContainText('one device with 2 addresses');
+  await page.keyboard.press('Escape');
   await expect(page.locator('#runs')).toContainText('the first: all of it is new');
   await page.getByLabel('Select all').check();
   const adopt = page.locator('#adopt');

@@ -63,6 +63,7 @@ func addresses(t *testing.T, route string, h held, things map[string]domain.ID) 
 			{"incident", h.incident},
 			{"series", h.series},
 			{"delivery", h.delivery},
+			{"find", h.find},
 		} {
 			out = append(out, addressed{method, fmt.Sprintf("/why/%s/%d", x.kind, x.id)})
 		}

@@ -92,8 +92,10 @@ type Find struct {
 	// Proposal is what of a known device would change, in words.
 	Proposal string `json:"proposal"`
 	// Doubt is why it may not be what it seems; empty where nothing speaks against it.
-	Doubt   string    `json:"doubt"`
-	FoundAt time.Time `json:"found_at"`
+	Doubt string `json:"doubt"`
+	// Why explains that its addresses are one device, as a trace; empty where nothing is kept.
+	Why     json.RawMessage `json:"-"`
+	FoundAt time.Time       `json:"found_at"`
 }
 
 // Sighting is an address that answered a sweep, though not as a device that can

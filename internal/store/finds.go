@@ -1,7 +1,9 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"time"
 
 	"tirelessowl/internal/domain"
@@ -34,6 +36,7 @@ type findRow struct {
 	DeviceID     *int64
 	Proposal     string
 	Doubt        string
+	Why          string
 	FoundAt      time.Time
 }
 
@@ -61,6 +64,7 @@ func (r findRow) domain() domain.Find {
 		DeviceID:     orZero(r.DeviceID),
 		Proposal:     r.Proposal,
 		Doubt:        r.Doubt,
+		Why:          json.RawMessage(r.Why),
 		FoundAt:      r.FoundAt.UTC(),
 	}
 }
@@ -75,7 +79,7 @@ func orEmpty(parts map[string]int) map[string]int {
 // anew are what is found out each time, whatever was decided about a find.
 var anew = clause.AssignmentColumns(
 	[]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "parts", "facts", "way",
-		"credential_id", "proposal", "doubt", "found_at"},
+		"credential_id", "proposal", "doubt", "why", "found_at"},
 )
 
 // decided keeps what people decided, until a device is found to have moved.
@@ -117,6 +121,7 @@ func (s Finds) Save(ctx context.Context, finds []domain.Find) error {
 			DeviceID:     null(f.DeviceID),
 			Proposal:     f.Proposal,
 			Doubt:        f.Doubt,
+			Why:          cmp.Or(string(f.Why), "{}"),
 			FoundAt:      f.FoundAt,
 		}
 	}
@@ -130,6 +135,13 @@ func (s Finds) Of(ctx context.Context, sweepID domain.ID) ([]domain.Find, error)
 	var rows []findRow
 	err := s.q(ctx).Where("sweep_id = ?", sweepID).Order("address").Find(&rows).Error
 	return each(rows, findRow.domain), err
+}
+
+// One returns a find, or ErrNotFound.
+func (s Finds) One(ctx context.Context, id domain.ID) (domain.Find, error) {
+	var row findRow
+	err := s.q(ctx).Take(&row, id).Error
+	return row.domain(), known(err)
 }
 
 // SetVerdict records what became of a find.

@@ -55,7 +55,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
 		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch}.Manifest(),
 		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
-		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People}.Manifest(),
+		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People, Find: p.Find}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
 		settings.Screen{Render: r, Settings: p.Settings}.Manifest(),

@@ -2,12 +2,14 @@ package find
 
 import (
 	"context"
+	"encoding/json"
 	"log/slog"
 	"maps"
 	"slices"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/identity"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
 )
@@ -54,6 +56,24 @@ func seenOf(finds []domain.Find) []identity.Seen {
 			Kind: f.Kind, Description: f.Description, Location: f.Location}
 	}
 	return out
+}
+
+// Why explains why the addresses of a find are one device, or are told apart.
+func (s *Service) Why(ctx context.Context, who access.Actor, findID domain.ID) (t why.Trace, f domain.Find, err error) {
+	seen, err := s.desk.See(ctx, who, domain.AreaFind)
+	if err != nil {
+		return t, f, err
+	}
+	if f, err = seen.Finds.One(ctx, findID); err != nil {
+		return t, f, err
+	}
+	if len(f.Why) > 0 {
+		err = json.Unmarshal(f.Why, &t)
+	}
+	if t.Question == "" {
+		t = why.Trace{Question: "One device, or several?", Answer: "it was found before reasons were kept: run the sweep again"}
+	}
+	return t, f, err
 }
 
 // Run is what one run of a sweep came to.

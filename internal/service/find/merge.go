@@ -3,6 +3,7 @@ package find
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -108,10 +109,12 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 		if model == "" { // it is no product that we know
 			vendor, model = cmp.Or(first.Maker, vendor), first.Model
 		}
+		trace, _ := json.Marshal(g.Why) // plain values
 		f := domain.Find{
 			SweepID:      w.ID,
 			Identity:     g.Key(responders),
 			Doubt:        g.Doubt,
+			Why:          trace,
 			Address:      first.Address.String(),
 			Name:         first.Name,
 			Vendor:       vendor,

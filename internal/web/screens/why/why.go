@@ -3,6 +3,7 @@
 package why
 
 import (
+	"cmp"
 	"embed"
 	"fmt"
 	"io/fs"
@@ -12,6 +13,7 @@ import (
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/watch"
@@ -29,6 +31,7 @@ type Screen struct {
 	Watch   *watch.Service
 	Respond *respond.Service
 	People  *people.Service
+	Find    *find.Service
 }
 
 // Manifest is what the screen hands over.
@@ -79,6 +82,9 @@ func (s Screen) trace(r *http.Request, kind string, id domain.ID) (view, error) 
 		d, err := s.Respond.Delivery(ctx, who, id)
 		d.Why.Because(outcome(d), d.Error, nil)
 		return view{d.Why, d.Subject}, err
+	case "find":
+		t, f, err := s.Find.Why(ctx, who, id)
+		return view{t, cmp.Or(f.Name, f.Address)}, err
 	case "incident":
 		return s.incident(r, id)
 	case "series":
