@@ -113,6 +113,8 @@ func (d Draft) Check() domain.FieldErrors {
 	if d.Table != "" {
 		every = d.Rows.Every
 		bad("where", checkWhere(d.Rows) != "", "%s", checkWhere(d.Rows))
+		bad("row", d.Rows.lacks(d.Rows.Name) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Name))
+		bad("same", d.Rows.lacks(d.Rows.Same) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Same))
 	}
 	bad("every", every < 10*time.Second || every > 24*time.Hour, "From 10s to 24h.")
 	bad("unit", (d.Treat == Words || d.Treat == State) && d.Unit != "", "States and texts have no unit.")
@@ -125,6 +127,16 @@ func checkWhere(t Table) string {
 	}
 	if _, err := condition.Compile(t.Where, t.Asked()); err != nil {
 		return text.UpperFirst(err.Error())
+	}
+	return ""
+}
+
+// lacks is the first of some columns that the table does not have; empty where it has them all.
+func (t Table) lacks(names []string) string {
+	for _, name := range names {
+		if !slices.ContainsFunc(t.Columns, func(c Column) bool { return c.As == name }) {
+			return name
+		}
 	}
 	return ""
 }

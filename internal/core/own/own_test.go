@@ -88,6 +88,7 @@ func TestUnknownObjectsBecomeReadings(t *testing.T) {
 	d := own.Propose(tr, o, rest, mib.Value{Type: mib.Counter32, Count: 5})
 	assert.Equal(t, "Object 1.3.6.1.4.1.99999.7.0", d.Name)
 	assert.Equal(t, "1.3.6.1.4.1.99999.7.0", d.OID)
+	assert.Equal(t, "1.3.6.1.4.1.99999.7.0", d.Object)
 	assert.Equal(t, own.Rate, d.Treat)
 	hinted := mib.Object{Name: "acVoltage", OID: mib.OID{1, 3}, Kind: mib.Scalar, Syntax: mib.Integer, Hint: "d-2", Unit: "Volts"}
 	d = own.Propose(tr, hinted, mib.OID{0}, mib.Value{Type: mib.Integer, Int: 23012})
@@ -252,6 +253,8 @@ func TestDraftsAreChecked(t *testing.T) {
 		"every/From 10s to 24h":  func(d *own.Draft) { d.Rows.Every = 25 * time.Hour },
 		"unit/have no unit":      func(d *own.Draft) { d.Treat = own.Words },
 		"where/Character 1":      func(d *own.Draft) { d.Rows.Where = "colour == 1" },
+		"row/no column nowhere":  func(d *own.Draft) { d.Rows.Name = []string{"nowhere", "index"} },
+		"same/no column nowhere": func(d *own.Draft) { d.Rows.Same = []string{"nowhere"} },
 		"where/comes out as int": func(d *own.Draft) { d.Rows.Where = "ifType + 1" },
 	} {
 		d := propose(t, "ifInErrors", mib.Value{})

@@ -30,7 +30,10 @@ func Propose(tree *mib.Tree, o mib.Object, instance mib.OID, value mib.Value) Dr
 		Every:  usualEvery,
 	}}
 	if o.Kind != mib.Column {
-		d.OID += "." + instance.String()
+		d.OID = append(slices.Clone(o.OID), instance...).String()
+	}
+	if !o.Valued() { // nobody described it
+		d.Object = d.OID
 	}
 	switch d.Treat {
 	case State:

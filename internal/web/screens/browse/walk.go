@@ -20,7 +20,7 @@ import (
 // walk goes on only when it is told to.
 const (
 	firstPiece = 50
-	nextPiece  = 250
+	nextPiece  = 500
 	mostByHand = 5000
 )
 
