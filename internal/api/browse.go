@@ -122,6 +122,8 @@ type OwnDraft struct {
 	Treat           *string  `json:"treat,omitempty" enum:"value,rate,state,text"`
 	Scale           *float64 `json:"scale,omitempty"`
 	IntervalSeconds *float64 `json:"interval_seconds,omitempty" doc:"Of a column: that of its whole table"`
+	TimesColumn     *string  `json:"times_column,omitempty" maxLength:"200" doc:"A column of its table that it is multiplied by"`
+	ShareOf         *string  `json:"share_of,omitempty" maxLength:"200" doc:"A column of its table that it is a share of, in %"`
 	Where           *string  `json:"where,omitempty" maxLength:"10000" doc:"A condition in CEL that picks rows"`
 	CalledBy        *string  `json:"called_by,omitempty" maxLength:"200" doc:"The column that rows are called by"`
 	SameBy          *string  `json:"same_by,omitempty" maxLength:"200" doc:"The column by which the same row is known again"`
@@ -147,13 +149,14 @@ type OwnKit struct {
 // over puts a draft over what is proposed.
 func (in OwnDraft) over(d own.Draft) own.Draft {
 	d.Name, d.Unit, d.Scale = given(in.Name, d.Name), given(in.Unit, d.Unit), given(in.Scale, d.Scale)
+	d.By, d.Of = given(in.TimesColumn, d.By), given(in.ShareOf, d.Of)
 	d.Treat = own.Treatment(given(in.Treat, string(d.Treat)))
 	every := cmp.Or(d.Every, d.Rows.Every)
 	if in.IntervalSeconds != nil {
 		every = time.Duration(*in.IntervalSeconds * float64(time.Second))
 	}
 	if d.Treat == own.State || d.Treat == own.Words {
-		d.Unit, d.Scale = given(in.Unit, ""), 1
+		d.Unit, d.Scale, d.By = given(in.Unit, ""), 1, given(in.TimesColumn, "")
 	}
 	if d.Table == "" {
 		d.Every = every

@@ -61,6 +61,8 @@ type reading struct {
 	Source string
 	Value  []string       `yaml:",flow"`
 	Rate   bool           `yaml:",omitempty"`
+	Times  string         `yaml:",omitempty"`
+	Share  string         `yaml:"percent_of,omitempty"`
 	Text   bool           `yaml:",omitempty"`
 	Scale  float64        `yaml:",omitempty"`
 	Codes  map[int]string `yaml:",omitempty,flow"`
@@ -108,6 +110,11 @@ func (d *document) table(s Set, t Table) {
 		src.Ask["index"] = t.Index
 	}
 	needed := slices.Concat(t.Name, t.Same, t.asks())
+	for _, r := range s.Readings {
+		if r.Table == t.Key {
+			needed = append(needed, r.By, r.Of)
+		}
+	}
 	for _, c := range t.Columns {
 		if slices.Contains(needed, c.As) {
 			src.Columns = append(src.Columns, column{c.As, c.OID, c.Is})
@@ -137,7 +144,7 @@ func (t Table) asks() (out []string) {
 
 func (r Reading) written(source, as string) reading {
 	out := reading{Key: r.Key, Name: r.Name, About: r.Object + " (" + r.OID + ")", Unit: r.Unit, Of: r.Table, Source: source,
-		Value: []string{as}, Rate: r.Treat == Rate, Text: r.Treat == Words}
+		Value: []string{as}, Rate: r.Treat == Rate, Text: r.Treat == Words, Times: r.By, Share: r.Of}
 	if r.Treat == AsIs || r.Treat == Rate {
 		out.Scale = r.Scale
 	}

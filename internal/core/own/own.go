@@ -43,6 +43,10 @@ type Reading struct {
 	Treat  Treatment        `json:"treat"`
 	Scale  float64          `json:"scale"`
 	Codes  map[int64]string `json:"codes,omitempty"`
+	// By is a column of its table that values are multiplied by, Of one that they are a share of,
+	// in %; empty for none.
+	By string `json:"by,omitempty"`
+	Of string `json:"of,omitempty"`
 	// Every is how often a single value is read; a column is read as its table is.
 	Every time.Duration `json:"every,omitempty"`
 	// Table is the table that it is a column of; empty for a single value.
@@ -113,6 +117,12 @@ func (d Draft) Check() domain.FieldErrors {
 	if d.Table != "" {
 		every = d.Rows.Every
 		bad("where", checkWhere(d.Rows) != "", "%s", checkWhere(d.Rows))
+		for field, name := range map[string]string{"by": d.By, "of": d.Of} {
+			bad(field, name != "" && d.Rows.kind(name) != condition.Whole && d.Rows.kind(name) != condition.Real,
+				"Choose a column of numbers.")
+			bad(field, name != "" && d.Treat != AsIs, "Only of a number, as it is.")
+		}
+		bad("unit", d.Of != "" && d.Unit != "%", "A share is in %%.")
 		bad("row", d.Rows.lacks(d.Rows.Name) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Name))
 		bad("same", d.Rows.lacks(d.Rows.Same) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Same))
 	}
@@ -136,6 +146,16 @@ func (t Table) lacks(names []string) string {
 	for _, name := range names {
 		if !slices.ContainsFunc(t.Columns, func(c Column) bool { return c.As == name }) {
 			return name
+		}
+	}
+	return ""
+}
+
+// kind is what the values of a column are; empty where there is none of that name.
+func (t Table) kind(name string) condition.Kind {
+	for _, c := range t.Columns {
+		if c.As == name {
+			return c.Is
 		}
 	}
 	return ""

@@ -80,6 +80,50 @@ func TestObjectsBecomeReadings(t *testing.T) {
 	}
 }
 
+// Storage is told in units of a size that each row tells (RFC 2790): 1000 units of 4096 bytes are
+// 4,096,000 bytes, and 1000 of 4000 are 25 %.
+func TestColumnsMayBeMultipliedAndShared(t *testing.T) {
+	used := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
+	assert.Equal(t, "hrStorageAllocationUnits", used.By)
+	assert.Equal(t, "B", used.Unit)
+	share := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
+	share.Name, share.By, share.Of, share.Unit = "Share used", "", "hrStorageSize", "%"
+	s, errs := own.Set{}.With(used)
+	require.Empty(t, errs)
+	s, errs = s.With(share)
+	require.Empty(t, errs)
+	text, err := s.Document(7, 1)
+	require.NoError(t, err)
+	k, err := kit.Parse(text, ways, nil)
+	require.NoError(t, err, string(text))
+	src, _ := k.Source("hrStorageEntry")
+	row := derive.Row{Values: make([]derive.Value, len(src.Columns()))}
+	for i, c := range src.Columns() {
+		switch c.As {
+		case "hrStorageAllocationUnits":
+			row.Values[i] = derive.Value{Kind: derive.Gauge, Num: 4096}
+		case "hrStorageSize":
+			row.Values[i] = derive.Value{Kind: derive.Gauge, Num: 4000}
+		case "reading hrstorageused", "reading hrstorageused-2":
+			row.Values[i] = derive.Value{Kind: derive.Gauge, Num: 1000}
+		}
+	}
+	for i, want := range []float64{4_096_000, 25} {
+		got := k.Formula(k.Readings[i], src).Apply(derive.Fetched{}, row, &derive.State{}, 0)
+		assert.True(t, got.OK, got.Problem)
+		assert.Equal(t, want, got.Value)
+	}
+	for field, change := range map[string]func(*own.Draft){
+		"by":   func(d *own.Draft) { d.By = "hrStorageDescr" },
+		"of":   func(d *own.Draft) { d.Of, d.Unit, d.Treat = "hrStorageSize", "%", own.Rate },
+		"unit": func(d *own.Draft) { d.Of = "hrStorageSize" },
+	} {
+		d := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
+		change(&d)
+		assert.NotEmpty(t, d.Check()[field], field)
+	}
+}
+
 // A value that nobody described is read by its type on the wire.
 func TestUnknownObjectsBecomeReadings(t *testing.T) {
 	tr := tree(t)

@@ -45,8 +45,25 @@ func Propose(tree *mib.Tree, o mib.Object, instance mib.OID, value mib.Value) Dr
 		d.Rows = rowsOf(tree, row)
 		d.Table = d.Rows.Key
 		d.Every = 0
+		if units := allocated(tree, row, o); units != "" && d.Treat == AsIs {
+			d.By, d.Unit = units, "B"
+		}
 	}
 	return d
+}
+
+// allocated is the column with the size of the units in which an object without a unit of its own
+// is told, as storage is (RFC 2790); empty where there is none.
+func allocated(tree *mib.Tree, row, o mib.Object) string {
+	if o.Unit != "" || !strings.HasSuffix(o.Name, "Used") && !strings.HasSuffix(o.Name, "Size") {
+		return ""
+	}
+	for _, c := range tree.Columns(row) {
+		if strings.HasSuffix(c.Name, "AllocationUnits") && kindOf(c) == condition.Whole {
+			return c.Name
+		}
+	}
+	return ""
 }
 
 func treatmentOf(o mib.Object, v mib.Value) Treatment {

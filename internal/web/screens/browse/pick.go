@@ -54,6 +54,8 @@ type typed struct {
 	Where string `form:"where"`
 	Row   string `form:"row"`
 	Same  string `form:"same"`
+	By    string `form:"by"`
+	Of    string `form:"of"`
 	Kept  int    `form:"kept"`
 	Show  string `form:"show"`
 }
@@ -63,7 +65,7 @@ func typedOf(d own.Draft) typed {
 	t := typed{Key: d.Key, Name: d.Name, Unit: d.Unit, Treat: string(d.Treat), Scale: strconv.FormatFloat(d.Scale, 'f', -1, 64)}
 	if d.Table != "" {
 		every = d.Rows.Every
-		t.Where, t.Row, t.Same = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0]
+		t.Where, t.Row, t.Same, t.By, t.Of = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0], d.By, d.Of
 	}
 	t.Every = shortSpan(every)
 	return t
@@ -94,8 +96,9 @@ func (t typed) over(d own.Draft) (own.Draft, domain.FieldErrors) {
 		errs["every"] = "A time such as 30s, 5m or 1h."
 	}
 	d.Scale = scale
+	d.By, d.Of = t.By, t.Of
 	if d.Treat == own.State || d.Treat == own.Words {
-		d.Scale, d.Unit = 1, ""
+		d.Scale, d.Unit, d.By, d.Of = 1, "", "", ""
 		delete(errs, "scale")
 	}
 	if d.Table == "" {
@@ -141,6 +144,17 @@ func (v pickView) Fields() []ui.FieldView {
 		ui.Chosen(prefix, "treat", "What becomes of it", t.Treat, treatments, "", v.Errors["treat"]),
 		ui.Typed(prefix, "scale", "Times", t.Scale, "What a value is multiplied by, such as 8 for bytes as bits.", v.Errors["scale"]),
 		ui.Typed(prefix, "unit", "Unit", t.Unit, "Of what comes out: bit/s, B, s, %, Cel, V, 1/s …", v.Errors["unit"]),
+	}
+	if v.Table != "" {
+		none := []ui.Option{{Value: "", Title: "no column"}}
+		for _, c := range v.Rows.Columns {
+			if c.Is != condition.Text {
+				none = append(none, ui.Option{Value: c.As, Title: c.As})
+			}
+		}
+		out = append(out,
+			ui.Chosen(prefix, "by", "Times a column", t.By, none, "Such as the size of the units that it is told in.", v.Errors["by"]),
+			ui.Chosen(prefix, "of", "As a share of a column", t.Of, none, "In %, such as what is used of all.", v.Errors["of"]))
 	}
 	return append(out, ui.Typed(prefix, "every", "How often", t.Every, v.everyHelp(), v.Errors["every"]))
 }
@@ -364,7 +378,7 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 
 // firstOf is one of several problems, always the same.
 func firstOf(errs domain.FieldErrors) string {
-	for _, name := range []string{"name", "treat", "scale", "unit", "every", "where"} {
+	for _, name := range []string{"name", "treat", "scale", "by", "of", "unit", "every", "where"} {
 		if errs[name] != "" {
 			return errs[name]
 		}
