@@ -15,7 +15,7 @@ import (
 type SweepDraft struct {
 	PlaceID       Ref         `json:"place_id,omitempty" doc:"For which part of the tree"`
 	Name          string      `json:"name" example:"Gravel Bay" minLength:"1" maxLength:"200"`
-	Ranges        string      `json:"ranges" example:"192.0.2.0/26" doc:"Addresses, ranges, networks" minLength:"1" maxLength:"10000"`
+	Ranges        string      `json:"ranges" example:"192.0.2.0/26" doc:"Addresses, ranges, networks" minLength:"1" maxLength:"200000"`
 	Exclude       string      `json:"exclude,omitempty" example:"192.0.2.1" doc:"Left out" maxLength:"10000"`
 	Port          int         `json:"port" example:"161" minimum:"1" maximum:"65535"`
 	Pace          int         `json:"pace,omitempty" example:"500" doc:"Requests a second; 0 chooses" minimum:"0" maximum:"20000"`

@@ -81,6 +81,7 @@ var bounds = map[string]int64{
 	api.ImportPath:        api.MaxImport,
 	attributes.ImportPath: 3 * attributes.MaxTable,
 	modules.LoadPath:      modules.MaxBytes,
+	find.TablePath:        find.MaxTable,
 	"/signin":             fromStrangers,
 	"/signin/second":      fromStrangers,
 	"/signin/passkey":     fromStrangers,

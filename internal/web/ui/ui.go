@@ -49,10 +49,15 @@ func Funcs() template.FuncMap {
 		"list": func(items ...any) []any { return items }, "pair": func(a, b any) Pair { return Pair{a, b} },
 		"empty": NewEmpty, "pick": NewPick, "tick": NewTick,
 		"flag": Flag, "attr": Attr, "when": When,
-		"lower": strings.ToLower, "link": Link, "thousands": Thousands, "plus1": func(n int) int { return n + 1 },
+		"lower": strings.ToLower, "link": Link, "thousands": Thousands,
+		"brief": func(s string) string { return text.Brief(s, briefly) },
+		"plus1": func(n int) int { return n + 1 },
 		"minus": func(a, b int) int { return a - b },
 	}
 }
+
+// briefly is how much of a long list is shown where it only has to be known again, in bytes.
+const briefly = 120
 
 // Link returns the page of what a fact refers to; empty when there is none.
 func Link(r *why.Ref) string {

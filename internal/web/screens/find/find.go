@@ -42,6 +42,7 @@ func (s Screen) Manifest() screen.Screen {
 			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.form},
 			screen.Post(newPath, area, configure, s.create),
 			screen.Post("/find/size", area, configure, s.size),
+			screen.Post(TablePath, area, configure, s.table),
 			screen.Post("/find/sweeps/{id}/start", area, domain.AccessOperate, s.start),
 			screen.Post("/find/sweeps/{id}/stop", area, domain.AccessOperate, s.stop),
 			screen.Post("/find/sweeps/{id}/delete", area, configure, s.remove),

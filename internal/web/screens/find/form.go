@@ -29,6 +29,7 @@ type formView struct {
 	Whole       bool // the whole tree may be chosen, too
 	Errors      domain.FieldErrors
 	Size        string
+	Taken       string // what was taken out of a table
 }
 
 func (v formView) field(name, label, value, help string) ui.FieldView {
