@@ -84,6 +84,7 @@ test('pictures', async ({ page }) => {
   await page.getByLabel('Only rows for which').fill('ifType != 24 && ifOperStatus == 1');
   await page.getByRole('button', { name: 'Look again' }).click();
   await expect(page.locator('#rehearsed')).toContainText('9 left out');
+  await page.evaluate(() => scrollTo(0, 0));
   await shot(page, 'pick');
   await page.evaluate(() => localStorage.setItem('theme', 'dark'));
   await openDevice(page, 'sh-edge-1');

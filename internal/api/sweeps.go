@@ -18,7 +18,7 @@ type SweepDraft struct {
 	Ranges        string      `json:"ranges" example:"192.0.2.0/26" doc:"Addresses, ranges, networks" minLength:"1" maxLength:"200000"`
 	Exclude       string      `json:"exclude,omitempty" example:"192.0.2.1" doc:"Left out" maxLength:"10000"`
 	Port          int         `json:"port" example:"161" minimum:"1" maximum:"65535"`
-	Pace          int         `json:"pace,omitempty" example:"500" doc:"Requests a second; 0 chooses" minimum:"0" maximum:"20000"`
+	Pace          int         `json:"pace,omitempty" example:"500" doc:"Requests a second; 0 chooses" minimum:"0" maximum:"50000"`
 	CredentialIDs []domain.ID `json:"credential_ids,omitempty" nullable:"false" maxItems:"100"`
 	Community     string      `json:"community,omitempty" example:"our-readers" doc:"A new community" maxLength:"200" writeOnly:"true"`
 	Ports         string      `json:"ports,omitempty" example:"22, 80" doc:"TCP ports that are looked at, too" maxLength:"1000"`

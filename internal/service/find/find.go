@@ -47,7 +47,7 @@ var Repeats = []time.Duration{time.Hour, 6 * time.Hour, 24 * time.Hour, 7 * 24 *
 const (
 	DefaultPace  = 500
 	LoopbackPace = 5_000
-	MaxPace      = 20_000
+	MaxPace      = 50_000
 )
 
 // Service is the use cases of finding.

@@ -19,7 +19,7 @@ import (
 )
 
 const (
-	maxWaiting    = 16_384 // addresses that wait for an answer at once
+	maxWaiting    = 24_576 // addresses that wait for an answer at once
 	learners      = 16     // devices that are asked for details at once
 	progressEvery = 500 * time.Millisecond
 )
