@@ -204,6 +204,7 @@ type Adoption struct {
 	PlaceID       Ref         `json:"place_id,omitempty" doc:"Where they stand"`
 	NewPlace      string      `json:"new_place,omitempty" maxLength:"200" doc:"Name of a new site for them" example:"Gravel Bay"`
 	Kits          []string    `json:"kits" nullable:"false" maxItems:"1000"`
+	Tags          string      `json:"tags,omitempty" maxLength:"2000" doc:"That the devices get, with commas between" example:"ship, night"`
 	GatewayFindID Ref         `json:"gateway_find_id,omitempty" doc:"Through which the place is reached"`
 }
 
@@ -320,6 +321,7 @@ func (a *api) finds() {
 				PlaceID:     domain.ID(b.PlaceID),
 				NewPlace:    b.NewPlace,
 				Kits:        b.Kits,
+				Tags:        b.Tags,
 				GatewayFind: domain.ID(b.GatewayFindID),
 			})
 			return one(Adopted{every(made, deviceOf)}, err)

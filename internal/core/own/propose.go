@@ -221,8 +221,7 @@ func indexKind(o mib.Object) condition.Kind {
 	return kindOf(o)
 }
 
-// tableTitle names the rows for people: ifTable becomes “If”, which says little, so that what the
-// table is about would be better, and is too long; its own name it is.
+// tableTitle is what a table is called in its module.
 func tableTitle(tree *mib.Tree, row mib.Object) string {
 	if table, ok := tree.At(row.OID[:len(row.OID)-1]); ok {
 		return table.Name

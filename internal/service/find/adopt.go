@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/own"
+	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -62,6 +63,7 @@ type Adoption struct {
 	PlaceID  domain.ID   `json:"place_id,omitempty"`
 	NewPlace string      `json:"new_place,omitempty"` // a new site below the first organisation
 	Kits     []string    `json:"kits"`
+	Tags     string      `json:"tags,omitempty"` // that the devices get, with commas between
 	// GatewayFind is the find through which the place is reached; 0 leaves
 	// the place as it is.
 	GatewayFind domain.ID `json:"gateway_find,omitempty"`
@@ -111,10 +113,38 @@ func (s *Service) Adopt(ctx context.Context, who access.Actor, sweepID domain.ID
 		if made, err = s.adoptAll(ctx, w, sweep, chosen, place, a); err != nil {
 			return err
 		}
+		if err := tagged(ctx, w, who, place, made, a.Tags); err != nil {
+			return err
+		}
 		w.Then(func(ctx context.Context) error { return s.begun(ctx, made) })
 		return bounds.Keep(ctx, w.Areas, who, "find_ids", made...)
 	})
 	return made, err
+}
+
+// tagged gives tags to devices that were adopted. Grants may reach what carries a tag: who gives
+// one must be let set attributes there.
+func tagged(ctx context.Context, w *act.Work, who access.Actor, place domain.Place, devices []domain.Device, typed string) error {
+	tags, problem := tag.Read(typed)
+	if problem != "" {
+		return domain.FieldErrors{"tags": problem}
+	}
+	if len(tags) == 0 {
+		return nil
+	}
+	if !who.May(domain.AreaCollect, domain.AccessConfigure, domain.At(place.ID)) {
+		return domain.FieldErrors{"tags": "You may not set tags there."}
+	}
+	var all []domain.Attribute
+	for _, d := range devices {
+		for _, name := range tags {
+			all = append(all, domain.Attribute{DeviceID: d.ID, Name: name, Tag: true})
+		}
+		w.Note(act.Device(d), nil, struct {
+			Tags []string `json:"tags"`
+		}{tags})
+	}
+	return w.Attributes.Set(ctx, all)
 }
 
 // begun begins to collect from devices.

@@ -183,7 +183,7 @@ func TestDraftsAreChecked(t *testing.T) {
 		"bad exclusion":      {func(d *find.Draft) { d.Exclude = "x" }, "exclude"},
 		"all left out":       {func(d *find.Draft) { d.Exclude = d.Ranges }, "exclude"},
 		"port":               {func(d *find.Draft) { d.Port = 70_000 }, "port"},
-		"pace":               {func(d *find.Draft) { d.Pace = 20_001 }, "pace"},
+		"pace":               {func(d *find.Draft) { d.Pace = find.MaxPace + 1 }, "pace"},
 		"negative pace":      {func(d *find.Draft) { d.Pace = -1 }, "pace"},
 		"without credential": {func(d *find.Draft) { d.Community = "" }, "credentials"},
 	} {
@@ -322,6 +322,7 @@ func TestAdopt(t *testing.T) {
 		"nothing selected": {find.Adoption{NewPlace: "Pier"}, "find_ids"},
 		"no place":         {find.Adoption{FindIDs: []domain.ID{finds[0].ID}}, "place"},
 		"unknown find":     {find.Adoption{FindIDs: []domain.ID{999}, NewPlace: "Pier"}, "find_ids"},
+		"no tag":           {find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Tags: "a=b"}, "tags"},
 		"unknown kit":      {find.Adoption{FindIDs: []domain.ID{finds[0].ID}, NewPlace: "Pier", Kits: []string{"x"}}, "kits"},
 	} {
 		_, err := w.Adopt(ctx, testkit.Anyone, sweep.ID, c.in)

@@ -26,6 +26,7 @@ type adoptView struct {
 	Routers  []domain.Find
 	PlaceID  domain.ID
 	NewPlace string
+	Tags     string
 	Places   []domain.Place
 	Errors   domain.FieldErrors
 }
@@ -87,7 +88,7 @@ func (s Screen) where(r *http.Request, a *adoptView, chosen []domain.Find) (err 
 	if a.Places, err = s.Places.Where(r.Context(), middleware.Who(r.Context()), domain.AreaFind, domain.AccessConfigure); err != nil {
 		return err
 	}
-	a.NewPlace = r.Form.Get("new_place")
+	a.NewPlace, a.Tags = r.Form.Get("new_place"), r.Form.Get("tags")
 	id, _ := strconv.ParseInt(r.Form.Get("place"), 10, 64)
 	switch {
 	case slices.ContainsFunc(a.Places, func(p domain.Place) bool { return p.ID == id }):
@@ -123,7 +124,7 @@ func (s Screen) adopt(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	in := find.Adoption{PlaceID: a.PlaceID, NewPlace: a.NewPlace, Kits: r.Form["kit"]}
+	in := find.Adoption{PlaceID: a.PlaceID, NewPlace: a.NewPlace, Kits: r.Form["kit"], Tags: a.Tags}
 	for _, f := range chosen {
 		in.FindIDs = append(in.FindIDs, f.ID)
 	}
