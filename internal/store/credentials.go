@@ -146,8 +146,17 @@ func (o Opened) Ready() way.Opened {
 
 // Secrets returns all credentials with their secrets, for collecting.
 func (s Credentials) Secrets(ctx context.Context) (map[domain.ID]Opened, error) {
+	return s.opened(s.q(ctx))
+}
+
+// SecretsOf returns some of them, by id.
+func (s Credentials) SecretsOf(ctx context.Context, ids []domain.ID) (map[domain.ID]Opened, error) {
+	return s.opened(s.q(ctx).Where("id = ANY(?::bigint[])", arrayOf(ids)))
+}
+
+func (s Credentials) opened(q *gorm.DB) (map[domain.ID]Opened, error) {
 	var rows []credentialRow
-	if err := s.q(ctx).Find(&rows).Error; err != nil {
+	if err := q.Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make(map[domain.ID]Opened, len(rows))

@@ -99,3 +99,29 @@ func TestChangingAndDroppingWhatIsPicked(t *testing.T) {
 	assert.Empty(t, fitted)
 	assert.ErrorIs(t, svc.Drop(ctx, testkit.Anyone, d.ID, "ifouterrors", ""), domain.ErrNotFound)
 }
+
+// A device is spoken to with its credential as it is set, and no other one is opened for it.
+func TestSpeakingToADevice(t *testing.T) {
+	svc, s, d := setup(t)
+	ctx := t.Context()
+	for _, name := range []string{"pier", "shed"} {
+		_, err := s.Credentials.Add(ctx, domain.Credential{Name: name, Kind: "snmp-v2c", Ranges: "192.0.2.0/24"},
+			domain.Secrets{"community": domain.Secret(name)})
+		require.NoError(t, err)
+	}
+	all, err := s.Credentials.All(ctx)
+	require.NoError(t, err)
+	require.NoError(t, s.Endpoints.Save(ctx, domain.Endpoint{DeviceID: d.ID, Way: "snmp", CredentialID: all[1].ID,
+		Settings: map[string]string{"port": "1161"}}))
+	q, err := svc.Speak(ctx, d, "snmp")
+	require.NoError(t, err)
+	assert.Equal(t, "1161", q.Endpoint["port"])
+	assert.Equal(t, "2s", q.Endpoint["timeout"], "what is not set is as usual")
+	assert.Equal(t, "shed", q.Credential.Secrets["community"].Reveal())
+	assert.Empty(t, q.Withheld)
+	some, err := s.Credentials.SecretsOf(ctx, []domain.ID{all[0].ID})
+	require.NoError(t, err)
+	assert.Len(t, some, 1)
+	_, err = svc.Speak(ctx, d, "semaphore")
+	assert.ErrorIs(t, err, domain.ErrNotFound)
+}

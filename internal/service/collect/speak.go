@@ -20,9 +20,24 @@ func (s *Service) Speak(ctx context.Context, d domain.Device, name string) (way.
 	if err != nil {
 		return way.Question{}, err
 	}
-	around, err := s.Around(ctx, &s.store.Areas)
+	around, err := s.aroundOne(ctx, d, endpoints)
 	if err != nil {
 		return way.Question{}, err
 	}
 	return kit.Open(w, d, s.Talks(around, d, endpoints)[name]), nil
+}
+
+// aroundOne is what all devices share as far as one of them needs it: of the credentials those
+// with which it is asked alone are opened.
+func (s *Service) aroundOne(ctx context.Context, d domain.Device, endpoints []domain.Endpoint) (a Around, err error) {
+	if a.Tree, err = s.store.Tree(ctx); err != nil {
+		return a, err
+	}
+	var ids []domain.ID
+	for _, x := range s.sent(a.Tree, d, endpoints) {
+		ids = append(ids, x.credential)
+	}
+	opened, err := s.store.Credentials.SecretsOf(ctx, ids)
+	a.credentials = boundTo(opened)
+	return a, err
 }

@@ -31,12 +31,17 @@ func (s *Service) Around(ctx context.Context, from *store.Areas) (a Around, err 
 		return a, err
 	}
 	opened, err := from.Credentials.Secrets(ctx)
-	a.credentials = make(map[domain.ID]credential, len(opened))
+	a.credentials = boundTo(opened)
+	return a, err
+}
+
+func boundTo(opened map[domain.ID]store.Opened) map[domain.ID]credential {
+	out := make(map[domain.ID]credential, len(opened))
 	for id, c := range opened {
 		bound, _ := ranges.Read(c.Ranges) // what cannot be read binds it to nothing
-		a.credentials[id] = credential{c, bound}
+		out[id] = credential{c, bound}
 	}
-	return a, err
+	return out
 }
 
 // Talks puts together how a device is talked to, by way. A credential that its endpoint
