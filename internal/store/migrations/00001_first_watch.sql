@@ -343,4 +343,5 @@ CREATE TABLE settings (
 
 -- +goose Down
 DROP TABLE settings, sessions, tokens, users, finds, sweep_credentials, sweeps, events, tickets, deliveries, plans, channels,
-  alerts, incidents, transitions, rule_states, rules, latest, steps, samples, series, parts, fittings, device_addresses, devices, credentials, places CASCADE;
+  alerts, incidents, transitions, rule_states, rules, latest, steps, samples, series, parts, fittings, device_addresses, devices,
+    credentials, places CASCADE;

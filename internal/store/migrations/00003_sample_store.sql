@@ -20,10 +20,14 @@ ALTER TABLE sealed ALTER COLUMN heads SET STORAGE EXTERNAL;
 -- Days are counted from 1970-01-01 UTC.
 CREATE TABLE chunks (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL) PARTITION BY LIST (day);
 CREATE INDEX chunks_series ON chunks (series_id);
-CREATE TABLE days (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
-CREATE TABLE rollup_5m (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
-CREATE TABLE rollup_1h (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
-CREATE TABLE rollup_1d (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day);
+CREATE TABLE days (series_id bigint NOT NULL, day int NOT NULL, seq bigint NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day))
+  PARTITION BY RANGE (day);
+CREATE TABLE rollup_5m (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY
+  RANGE (day);
+CREATE TABLE rollup_1h (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY
+  RANGE (day);
+CREATE TABLE rollup_1d (series_id bigint NOT NULL, day int NOT NULL, data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY
+  RANGE (day);
 ALTER TABLE chunks ALTER COLUMN data SET STORAGE EXTERNAL;
 ALTER TABLE days ALTER COLUMN data SET STORAGE EXTERNAL;
 ALTER TABLE rollup_5m ALTER COLUMN data SET STORAGE EXTERNAL;
@@ -31,4 +35,5 @@ ALTER TABLE rollup_1h ALTER COLUMN data SET STORAGE EXTERNAL;
 ALTER TABLE rollup_1d ALTER COLUMN data SET STORAGE EXTERNAL;
 
 -- +goose Down
-DROP TABLE rollup_1d, rollup_1h, rollup_5m, days, chunks, sealed, journal_0, journal_1, journal_2, journal_3, journal_4, journal_5, journal_6, journal_7 CASCADE;
+DROP TABLE rollup_1d, rollup_1h, rollup_5m, days, chunks, sealed, journal_0, journal_1, journal_2, journal_3, journal_4, journal_5,
+  journal_6, journal_7 CASCADE;

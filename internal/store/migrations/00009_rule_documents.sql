@@ -37,9 +37,11 @@ DELETE FROM rules WHERE kind <> 'limit';
 ALTER TABLE rules ADD COLUMN side text, ADD COLUMN in_a_row int, ADD COLUMN recover_in_a_row int, ADD COLUMN limits jsonb;
 UPDATE rules SET side = condition->>'side',
   in_a_row = CASE WHEN condition->>'for' LIKE '% value%' THEN substring(condition->>'for' FROM '^\d+')::int ELSE 1 END,
-  recover_in_a_row = CASE WHEN condition->>'recover_for' LIKE '% value%' THEN substring(condition->>'recover_for' FROM '^\d+')::int ELSE 1 END,
+  recover_in_a_row = CASE WHEN condition->>'recover_for' LIKE '% value%' THEN substring(condition->>'recover_for' FROM '^\d+')::int
+    ELSE 1 END,
   limits = (SELECT coalesce(jsonb_object_agg(CASE l.key WHEN 'notice' THEN '1' WHEN 'warning' THEN '2' ELSE '3' END,
     jsonb_build_object('raise', l.value->'at', 'recover', l.value->'recover')), '{}') FROM jsonb_each(condition->'levels') l);
-ALTER TABLE rules ALTER COLUMN side SET NOT NULL, ALTER COLUMN in_a_row SET NOT NULL, ALTER COLUMN recover_in_a_row SET NOT NULL, ALTER COLUMN limits SET NOT NULL,
+ALTER TABLE rules ALTER COLUMN side SET NOT NULL, ALTER COLUMN in_a_row SET NOT NULL, ALTER COLUMN recover_in_a_row SET NOT NULL, ALTER
+  COLUMN limits SET NOT NULL,
   ADD CHECK (side IN ('above', 'below')), ADD CHECK (in_a_row BETWEEN 1 AND 60), ADD CHECK (recover_in_a_row BETWEEN 1 AND 60);
 ALTER TABLE rules DROP COLUMN key, DROP COLUMN kind, DROP COLUMN condition;

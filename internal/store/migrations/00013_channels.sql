@@ -3,17 +3,20 @@
 
 -- +goose Up
 ALTER TABLE channels DROP CONSTRAINT channels_kind_check, ADD COLUMN secrets jsonb NOT NULL DEFAULT '{}';
-UPDATE channels SET secrets = jsonb_build_object(CASE kind WHEN 'mail' THEN 'password' ELSE 'token' END, replace(encode(sealed, 'base64'), E'\n', '')) WHERE sealed IS NOT NULL;
+UPDATE channels SET secrets = jsonb_build_object(CASE kind WHEN 'mail' THEN 'password' ELSE 'token' END, replace(encode(sealed,
+  'base64'), E'\n', '')) WHERE sealed IS NOT NULL;
 ALTER TABLE channels DROP COLUMN sealed;
 ALTER TABLE deliveries DROP CONSTRAINT deliveries_kind_check;
 UPDATE deliveries SET kind = CASE kind WHEN 'mail' THEN 'message' WHEN 'ticket note' THEN 'note' ELSE kind END;
 ALTER TABLE deliveries ADD CONSTRAINT deliveries_kind_check CHECK (kind IN ('message', 'ticket', 'note'));
 UPDATE plans SET steps = (SELECT jsonb_agg(CASE step->>'kind' WHEN 'mail' THEN jsonb_set(step, '{kind}', '"message"')
-  WHEN 'ticket note' THEN jsonb_set(step, '{kind}', '"note"') ELSE step END ORDER BY n) FROM jsonb_array_elements(steps) WITH ORDINALITY AS s(step, n)) WHERE steps <> '[]';
+  WHEN 'ticket note' THEN jsonb_set(step, '{kind}', '"note"') ELSE step END ORDER BY n) FROM jsonb_array_elements(steps) WITH
+    ORDINALITY AS s(step, n)) WHERE steps <> '[]';
 
 -- +goose Down
 UPDATE plans SET steps = (SELECT jsonb_agg(CASE step->>'kind' WHEN 'message' THEN jsonb_set(step, '{kind}', '"mail"')
-  WHEN 'note' THEN jsonb_set(step, '{kind}', '"ticket note"') ELSE step END ORDER BY n) FROM jsonb_array_elements(steps) WITH ORDINALITY AS s(step, n)) WHERE steps <> '[]';
+  WHEN 'note' THEN jsonb_set(step, '{kind}', '"ticket note"') ELSE step END ORDER BY n) FROM jsonb_array_elements(steps) WITH
+    ORDINALITY AS s(step, n)) WHERE steps <> '[]';
 ALTER TABLE deliveries DROP CONSTRAINT deliveries_kind_check;
 UPDATE deliveries SET kind = CASE kind WHEN 'message' THEN 'mail' WHEN 'note' THEN 'ticket note' ELSE kind END;
 ALTER TABLE deliveries ADD CONSTRAINT deliveries_kind_check CHECK (kind IN ('mail', 'ticket', 'ticket note'));

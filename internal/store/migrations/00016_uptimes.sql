@@ -4,7 +4,8 @@
 -- +goose Up
 ALTER TABLE devices ADD COLUMN agent_since timestamptz;
 UPDATE devices SET agent_since = booted_at, booted_at = NULL;
-ALTER TABLE series DROP CONSTRAINT series_state_check, ADD CONSTRAINT series_state_check CHECK (state IN ('waiting', 'ok', 'failing', 'absent'));
+ALTER TABLE series DROP CONSTRAINT series_state_check, ADD CONSTRAINT series_state_check CHECK (state IN ('waiting', 'ok', 'failing',
+  'absent'));
 
 -- +goose Down
 UPDATE series SET state = 'waiting' WHERE state = 'absent';

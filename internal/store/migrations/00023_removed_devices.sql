@@ -7,7 +7,8 @@ ALTER TABLE devices ADD COLUMN removed_at timestamptz;
 ALTER TABLE devices RENAME TO all_devices;
 ALTER TABLE all_devices DROP CONSTRAINT devices_name_key;
 CREATE UNIQUE INDEX devices_name ON all_devices (name) WHERE removed_at IS NULL;
-CREATE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, health_since, health_note,
+CREATE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health,
+  health_since, health_note,
   booted_at, agent_since, created_at FROM all_devices WHERE removed_at IS NULL;
 
 -- +goose Down

@@ -63,7 +63,8 @@ ALTER TABLE all_devices ADD COLUMN version int NOT NULL DEFAULT 1,
 CREATE INDEX devices_behind ON all_devices (behind_id) WHERE behind_id IS NOT NULL;
 ALTER TABLE transitions ADD COLUMN behind_id bigint REFERENCES all_devices ON DELETE SET NULL;
 CREATE INDEX transitions_behind ON transitions (behind_id) WHERE behind_id IS NOT NULL;
-CREATE OR REPLACE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, health_since,
+CREATE OR REPLACE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused,
+  health, health_since,
   health_note, booted_at, agent_since, created_at, version, behind_id FROM all_devices WHERE removed_at IS NULL;
 
 -- Names are unique within an organisation: the place at the top.
@@ -141,7 +142,8 @@ DROP FUNCTION audit_stays;
 DROP VIEW devices;
 ALTER TABLE all_devices DROP COLUMN version, DROP COLUMN behind_id;
 ALTER TABLE transitions DROP COLUMN behind_id;
-CREATE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health, health_since,
+CREATE VIEW devices AS SELECT id, place_id, name, address, kind, vendor, model, description, object_id, identity, paused, health,
+  health_since,
   health_note, booted_at, agent_since, created_at FROM all_devices WHERE removed_at IS NULL;
 DELETE FROM sweeps WHERE place_id IS NOT NULL;
 ALTER TABLE sweeps DROP COLUMN place_id;
@@ -156,10 +158,12 @@ ALTER TABLE tokens DROP COLUMN owner_id, DROP COLUMN place_id, DROP COLUMN areas
 DELETE FROM users WHERE removed_at IS NOT NULL;
 ALTER TABLE users ADD COLUMN level text;
 UPDATE users u SET level = (SELECT g.level FROM grants g JOIN team_members m ON m.team_id = g.team_id
-  WHERE m.user_id = u.id AND g.place_id IS NULL AND g.areas = '[]' ORDER BY array_position(ARRAY['administer', 'configure', 'operate', 'see'], g.level) LIMIT 1);
+  WHERE m.user_id = u.id AND g.place_id IS NULL AND g.areas = '[]' ORDER BY array_position(ARRAY['administer', 'configure', 'operate',
+    'see'], g.level) LIMIT 1);
 DELETE FROM users WHERE level IS NULL OR locked;
 DROP INDEX users_name;
-ALTER TABLE users ALTER COLUMN level SET NOT NULL, ADD CONSTRAINT users_level_check CHECK (level IN ('see', 'operate', 'configure', 'administer')),
+ALTER TABLE users ALTER COLUMN level SET NOT NULL, ADD CONSTRAINT users_level_check CHECK (level IN ('see', 'operate', 'configure',
+  'administer')),
   ADD CONSTRAINT users_name_key UNIQUE (name), DROP COLUMN place_id, DROP COLUMN locked, DROP COLUMN removed_at, DROP COLUMN created_at,
   DROP COLUMN seen_at, DROP COLUMN version;
 DROP TABLE grants, team_members, teams;
