@@ -34,15 +34,37 @@ test('a column of a table becomes readings of its rows, and a further one follow
   await page.getByRole('button', { name: 'Collect it' }).click();
   await expect(page.getByText('Character 1: there is no column “ifTypo”').first()).toBeVisible();
   await page.getByLabel('Only rows for which').fill('ifType != 24');
-  await page.getByLabel('What becomes of it').selectOption('value');
+  await page.getByRole('button', { name: 'Take step 1 away' }).click();
+  await expect(page.getByText('Stored is what the device says.')).toBeVisible();
   await expect(shown).toContainText('it only grows', { timeout: 20_000 });
   await expect(shown.getByRole('row', { name: /lo0/ })).toContainText('no');
   await page.getByRole('button', { name: 'Make it a rate' }).click();
-  await expect(page.getByLabel('What becomes of it')).toHaveValue('rate');
+  await expect(page.getByText('Growth a second of a counter').first()).toBeVisible();
+
+  // Errors an hour, by a formula and a factor that change places.
+  await page.getByLabel('Add a step').selectOption('compute');
+  await expect(page.getByLabel(/of step 2/)).toBeFocused();
+  await page.getByLabel(/of step 2/).fill('value * (60 +');
+  await page.getByLabel(/of step 2/).press('Tab');
+  await expect(page.locator('#step-1')).toContainText('mismatched input the end', { timeout: 20_000 });
+  await page.getByLabel(/of step 2/).fill('value * 60');
+  await page.getByLabel('Add a step').selectOption('scale');
+  await page.getByLabel(/of step 3/).fill('60');
+  await page.getByRole('button', { name: 'Move step 3 up' }).press('Enter');
+  await expect(page.getByLabel(/of step 2/)).toHaveValue('60');
+  await expect(page.getByLabel(/of step 3/)).toHaveValue('value * 60');
+  await expect(page.getByRole('button', { name: 'Move step 2 up' })).toBeFocused();
+  await expect(page.locator('#step-2')).not.toBeEmpty({ timeout: 20_000 });
+  await expect(page.locator('#step-row')).toContainText('newest value of port1');
+  await page.getByRole('button', { name: 'Show what each step makes of port2', exact: true }).click();
+  await expect(page.locator('#step-row')).toContainText('newest value of port2');
+  await page.getByRole('button', { name: 'Take step 3 away' }).click();
+  await page.getByLabel('Unit').fill('1/min');
   await page.getByLabel('Name', { exact: true }).fill('Broken in');
   await page.getByLabel('How often').fill('10s');
+  await page.getByLabel('Store what does not change').fill('15m');
   await page.getByRole('button', { name: 'Collect it' }).click();
-  await expect(page.getByRole('row', { name: /Broken in/ })).toContainText('rate, 1/s');
+  await expect(page.getByRole('row', { name: /Broken in/ })).toContainText('rate, scale 60, 1/min');
 
   // A second column of the same table: its rows are picked already.
   await page.goto(page.url().replace(/at=.*/, 'at=1.3.6.1.2.1.2.2.1.20'));
@@ -54,7 +76,7 @@ test('a column of a table becomes readings of its rows, and a further one follow
   await openDevice(page, 'gr-sw-1');
   const rows = page.locator('.card').filter({ has: page.getByRole('heading', { name: /^ifTable/ }) });
   await expect(rows).toContainText('port1', { timeout: 60_000 });
-  await expect(rows.getByRole('row', { name: /port1 / }).first()).toContainText('/s', { timeout: 60_000 });
+  await expect(rows.getByRole('row', { name: /port1 / }).first()).toContainText('/min', { timeout: 60_000 });
   await expect(rows).not.toContainText('lo0');
 
   // Others have this device, too: take it back.

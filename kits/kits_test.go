@@ -4,7 +4,6 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -98,11 +97,11 @@ func TestFilterAndFormula(t *testing.T) {
 	assert.True(t, volumes.Filter.Keeps(src, disk))
 	assert.False(t, volumes.Filter.Keeps(src, ram))
 	share, _ := k.Reading("volume_share")
-	got := k.Formula(share, src).Apply(derive.Fetched{}, disk, nil, 0)
+	got := k.Formula(share, src).Apply(&derive.Look{Row: disk})
 	assert.True(t, got.OK)
 	assert.Equal(t, 91.0, got.Value)
 	space, _ := k.Reading("volume_bytes")
-	got = k.Formula(space, src).Apply(derive.Fetched{At: time.Now()}, disk, nil, 0)
+	got = k.Formula(space, src).Apply(&derive.Look{Row: disk})
 	assert.Equal(t, 910.0*4096, got.Value)
 }
 
@@ -163,5 +162,5 @@ func TestFreeSpaceIsForAgentsThatTellOfIt(t *testing.T) {
 	r, ok := k.Reading("gone")
 	require.True(t, ok)
 	assert.Equal(t, "%", r.Unit)
-	assert.Equal(t, "available", r.Rest)
+	assert.Equal(t, []derive.Written{{Do: "share_with", With: "available"}}, r.Steps)
 }

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"time"
 
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/own"
@@ -67,12 +68,14 @@ type Walked struct {
 
 // OwnRehearsal is what would be stored of a draft, as seen in three looks at the device.
 type OwnRehearsal struct {
-	Rows     []RehearsedRow `json:"rows" nullable:"false"`
-	Kept     int            `json:"kept"`
-	LeftOut  int            `json:"left_out"`
-	Cost     kit.Cost       `json:"cost"`
-	Cautions []string       `json:"cautions" nullable:"false" doc:"What does not fit together"`
-	Problem  string         `json:"problem" doc:"In the words of the protocol"`
+	Rows     []RehearsedRow  `json:"rows" nullable:"false"`
+	Sample   string          `json:"sample" example:"port1" doc:"The row that steps are told of"`
+	Steps    []RehearsedStep `json:"steps" nullable:"false" doc:"What each step made of its newest value"`
+	Kept     int             `json:"kept"`
+	LeftOut  int             `json:"left_out"`
+	Cost     kit.Cost        `json:"cost"`
+	Cautions []string        `json:"cautions" nullable:"false" doc:"What does not fit together"`
+	Problem  string          `json:"problem" doc:"In the words of the protocol"`
 }
 
 // RehearsedRow is a row with what would become of it.
@@ -85,11 +88,19 @@ type RehearsedRow struct {
 	Values []string `json:"values" nullable:"false" doc:"As they would be stored, look by look"`
 }
 
+// RehearsedStep is what one step made of a value, or why it made nothing.
+type RehearsedStep struct {
+	Value   string `json:"value" example:"240"`
+	Problem string `json:"problem"`
+}
+
 func ownRehearsalOf(r browse.Rehearsal) OwnRehearsal {
 	return OwnRehearsal{
 		Rows: every(r.Rows, func(x browse.RowSeen) RehearsedRow {
 			return RehearsedRow{x.Index, x.Name, x.Keeps, x.Why, x.Raw, append([]string{}, x.Values...)}
 		}),
+		Sample:   r.Sample,
+		Steps:    every(r.Steps, func(x browse.StepSeen) RehearsedStep { return RehearsedStep{x.Value, x.Problem} }),
 		Kept:     r.Kept,
 		LeftOut:  r.Left,
 		Cost:     r.Cost,
@@ -100,33 +111,39 @@ func ownRehearsalOf(r browse.Rehearsal) OwnRehearsal {
 
 // OwnReading is a reading that was picked at a device.
 type OwnReading struct {
-	Key             string  `json:"key" example:"ifinerrors"`
-	Name            string  `json:"name" example:"In errors"`
-	Object          string  `json:"object" example:"ifInErrors"`
-	OID             string  `json:"oid" example:"1.3.6.1.2.1.2.2.1.14"`
-	Unit            string  `json:"unit" example:"1/s"`
-	Treat           string  `json:"treat" enum:"value,rate,state,text"`
-	Scale           float64 `json:"scale" example:"1"`
-	IntervalSeconds float64 `json:"interval_seconds" example:"60"`
-	Table           string  `json:"table" doc:"The rows of which it is a column; empty for a single value"`
-	Where           string  `json:"where" doc:"The condition that picks rows, in CEL"`
+	Key              string    `json:"key" example:"ifinerrors"`
+	Name             string    `json:"name" example:"In errors"`
+	Object           string    `json:"object" example:"ifInErrors"`
+	OID              string    `json:"oid" example:"1.3.6.1.2.1.2.2.1.14"`
+	Unit             string    `json:"unit" example:"1/s"`
+	Treat            string    `json:"treat" enum:"number,state,text" doc:"What is stored"`
+	Steps            []OwnStep `json:"steps" nullable:"false" doc:"From what the device says to what is stored, in their order"`
+	HeartbeatSeconds float64   `json:"heartbeat_seconds" doc:"A value that does not change is stored once in so long; 0 stores each"`
+	IntervalSeconds  float64   `json:"interval_seconds" example:"60"`
+	Table            string    `json:"table" doc:"The rows of which it is a column; empty for a single value"`
+	Where            string    `json:"where" doc:"The condition that picks rows, in CEL"`
 }
 
 func (r OwnReading) at(string) (string, domain.ID) { return r.Key, 0 }
 
+// OwnStep is one step from what a device says to what is stored.
+type OwnStep struct {
+	Do   string `json:"do" maxLength:"40" example:"scale" doc:"One of rate, change, scale and the others of docs/kits.md"`
+	With string `json:"with,omitempty" maxLength:"4000" example:"8" doc:"What goes with it; docs/kits.md tells what that is"`
+}
+
 // OwnDraft is a reading as it is to be picked: what is not given is as it is proposed.
 type OwnDraft struct {
-	At              string   `json:"at" maxLength:"1000" example:"1.3.6.1.2.1.2.2.1.14" doc:"A column, or the instance of a single value"`
-	Name            *string  `json:"name,omitempty" maxLength:"200"`
-	Unit            *string  `json:"unit,omitempty" maxLength:"100"`
-	Treat           *string  `json:"treat,omitempty" enum:"value,rate,state,text"`
-	Scale           *float64 `json:"scale,omitempty"`
-	IntervalSeconds *float64 `json:"interval_seconds,omitempty" doc:"Of a column: that of its whole table"`
-	TimesColumn     *string  `json:"times_column,omitempty" maxLength:"200" doc:"A column of its table that it is multiplied by"`
-	ShareOf         *string  `json:"share_of,omitempty" maxLength:"200" doc:"A column of its table that it is a share of, in %"`
-	Where           *string  `json:"where,omitempty" maxLength:"10000" doc:"A condition in CEL that picks rows"`
-	CalledBy        *string  `json:"called_by,omitempty" maxLength:"200" doc:"The column that rows are called by"`
-	SameBy          *string  `json:"same_by,omitempty" maxLength:"200" doc:"The column by which the same row is known again"`
+	At               string     `json:"at" maxLength:"1000" example:"1.3.6.1.2.1.2.2.1.14" doc:"A column, or a single value"`
+	Name             *string    `json:"name,omitempty" maxLength:"200"`
+	Unit             *string    `json:"unit,omitempty" maxLength:"100"`
+	Treat            *string    `json:"treat,omitempty" enum:"number,state,text"`
+	Steps            *[]OwnStep `json:"steps,omitempty" maxItems:"20" doc:"From what the device says to what is stored, in their order"`
+	HeartbeatSeconds *float64   `json:"heartbeat_seconds,omitempty" doc:"As in what is read"`
+	IntervalSeconds  *float64   `json:"interval_seconds,omitempty" doc:"Of a column: that of its whole table"`
+	Where            *string    `json:"where,omitempty" maxLength:"10000" doc:"A condition in CEL that picks rows"`
+	CalledBy         *string    `json:"called_by,omitempty" maxLength:"200" doc:"The column that rows are called by"`
+	SameBy           *string    `json:"same_by,omitempty" maxLength:"200" doc:"The column by which the same row is known again"`
 }
 
 // OwnDrafted is a draft for a device.
@@ -148,21 +165,26 @@ type OwnKit struct {
 
 // over puts a draft over what is proposed.
 func (in OwnDraft) over(d own.Draft) own.Draft {
-	d.Name, d.Unit, d.Scale = given(in.Name, d.Name), given(in.Unit, d.Unit), given(in.Scale, d.Scale)
-	d.By, d.Of = given(in.TimesColumn, d.By), given(in.ShareOf, d.Of)
+	d.Name, d.Unit = given(in.Name, d.Name), given(in.Unit, d.Unit)
 	d.Treat = own.Treatment(given(in.Treat, string(d.Treat)))
-	every := cmp.Or(d.Every, d.Rows.Every)
+	if in.Steps != nil {
+		d.Steps = every(*in.Steps, func(s OwnStep) derive.Written { return derive.Written{Do: s.Do, With: s.With} })
+	}
+	if in.HeartbeatSeconds != nil {
+		d.Heartbeat = time.Duration(*in.HeartbeatSeconds * float64(time.Second))
+	}
+	interval := cmp.Or(d.Every, d.Rows.Every)
 	if in.IntervalSeconds != nil {
-		every = time.Duration(*in.IntervalSeconds * float64(time.Second))
+		interval = time.Duration(*in.IntervalSeconds * float64(time.Second))
 	}
 	if d.Treat == own.State || d.Treat == own.Words {
-		d.Unit, d.Scale, d.By = given(in.Unit, ""), 1, given(in.TimesColumn, "")
+		d.Unit = given(in.Unit, "")
 	}
 	if d.Table == "" {
-		d.Every = every
+		d.Every = interval
 		return d
 	}
-	d.Rows.Every, d.Rows.Where = every, given(in.Where, d.Rows.Where)
+	d.Rows.Every, d.Rows.Where = interval, given(in.Where, d.Rows.Where)
 	if in.CalledBy != nil {
 		d.Rows.Name = []string{*in.CalledBy, "index"}
 	}
@@ -204,7 +226,7 @@ func (a *api) browse() {
 			if err != nil {
 				return nil, err
 			}
-			r, err := a.Browse.Rehearse(ctx, caller(ctx), in.ID, d)
+			r, err := a.Browse.Rehearse(ctx, caller(ctx), in.ID, d, "", true)
 			return one(ownRehearsalOf(r), err)
 		})
 	add(a, operation{http.MethodPost, "/devices/{id}/own-readings", "Pick a reading at a device", area, configure}, a.pick)
@@ -258,8 +280,10 @@ func (a *api) pick(ctx context.Context, in *OwnDrafted) (*Body[OwnReading], erro
 }
 
 func ownReadingOf(set own.Set, r own.Reading) OwnReading {
-	out := OwnReading{Key: r.Key, Name: r.Name, Object: r.Object, OID: r.OID, Unit: r.Unit, Treat: string(r.Treat), Scale: r.Scale,
-		IntervalSeconds: r.Every.Seconds(), Table: r.Table}
+	out := OwnReading{Key: r.Key, Name: r.Name, Object: r.Object, OID: r.OID, Unit: r.Unit, Treat: string(r.Treat),
+		Steps:            every(r.Steps, func(w derive.Written) OwnStep { return OwnStep{w.Do, w.With} }),
+		HeartbeatSeconds: r.Heartbeat.Seconds(),
+		IntervalSeconds:  r.Every.Seconds(), Table: r.Table}
 	if t, ok := set.TableOf(r.Table); ok {
 		out.IntervalSeconds, out.Where = t.Every.Seconds(), t.Where
 	}

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/derive"
 	judging "tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/inherit"
@@ -257,8 +258,8 @@ func both[A, B any](a A, b B, err error) (any, error) { return []any{a, b}, err 
 
 // pickable is a reading that can be picked.
 func pickable(name string) own.Draft {
-	return own.Draft{Reading: own.Reading{Name: name, Object: "sysUpTime", OID: "1.3.6.1.2.1.1.3.0", Treat: own.AsIs,
-		Unit: "s", Scale: 0.01, Every: time.Minute}}
+	return own.Draft{Reading: own.Reading{Name: name, Object: "sysUpTime", OID: "1.3.6.1.2.1.1.3.0", Treat: own.Number,
+		Unit: "s", Steps: []derive.Written{{Do: "scale", With: "0.01"}}, Every: time.Minute}}
 }
 
 // calls are all methods of all services, in an order in which what removes comes last.
@@ -353,7 +354,7 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(second(r.Browse.Propose(c, w, h.device, mib.OID{1, 3})))
 		}},
 		{name: "browse.Rehearse", ask: func(c C, w A) (any, error) {
-			return done(second(r.Browse.Rehearse(c, w, h.device, pickable(secretive))))
+			return done(second(r.Browse.Rehearse(c, w, h.device, pickable("tried"), "", true)))
 		}},
 		{name: "browse.Node", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Node(c, w, nil))) }},
 		{name: "browse.Search", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Search(c, w, "if"))) }},

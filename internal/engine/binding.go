@@ -39,6 +39,18 @@ type sourceBinding struct {
 	asked  time.Time      // when the last round began
 	own    []*boundSeries // readings of the device itself
 	kinds  []*kindBinding
+	all    map[string]*sourceBinding // of the device
+	// formulas are those of its readings, by key.
+	formulas map[string]*derive.Formula
+}
+
+func (sb *sourceBinding) formula(r kit.Reading) *derive.Formula {
+	f := sb.formulas[r.Key]
+	if f == nil {
+		f = sb.kit.Formula(r, sb.src)
+		sb.formulas[r.Key] = f
+	}
+	return f
 }
 
 // kindBinding is one kind of part that the source's rows make.
@@ -59,12 +71,14 @@ type boundPart struct {
 type boundSeries struct {
 	id      domain.ID
 	reading kit.Reading
-	formula derive.Formula
+	formula *derive.Formula // of the reading, shared by all its series
 	state   derive.State
 	status  domain.SeriesState
 	problem string
 	says    string // which way of several made the newest value
 	full    bool   // a text series that takes no more different texts
+	newest  domain.Sample
+	kept    domain.Sample // the last that was stored, where some are left out
 }
 
 // bind builds the binding of a device from what is stored, with intervals stretched.
@@ -113,7 +127,7 @@ func (b *binding) inherit(old *binding) {
 	old.each(func(bs *boundSeries) { before[bs.id] = bs })
 	b.each(func(bs *boundSeries) {
 		if was := before[bs.id]; was != nil {
-			bs.state, bs.full = was.state, was.full
+			bs.state, bs.full, bs.newest, bs.kept = was.state, was.full, was.newest, was.kept
 		}
 	})
 	for key, sb := range b.sources {
@@ -136,7 +150,7 @@ func (sb *sourceBinding) inherit(old *sourceBinding) {
 }
 
 func (b *binding) bindSource(k *kit.Kit, src kit.Source) {
-	sb := &sourceBinding{kit: k, src: src}
+	sb := &sourceBinding{kit: k, src: src, all: b.sources, formulas: map[string]*derive.Formula{}}
 	key := k.Name + "/" + src.Key
 	b.sources[key] = sb
 	for _, r := range k.Readings {
@@ -191,7 +205,7 @@ func (b *binding) bound(sb *sourceBinding, r kit.Reading, part domain.ID) *bound
 	if !ok {
 		return nil
 	}
-	return &boundSeries{id: s.ID, reading: r, formula: sb.kit.Formula(r, sb.src), status: s.State, problem: s.Error}
+	return &boundSeries{id: s.ID, reading: r, formula: sb.formula(r), status: s.State, problem: s.Error}
 }
 
 // watched is what the judge watches of the device: the series that are collected.

@@ -11,7 +11,9 @@ import (
 
 // outcome is what one fetch gave.
 type outcome struct {
+	// samples are for the judge, stored what of them is stored, with what was left out before.
 	samples []domain.SeriesSample
+	stored  []domain.SeriesSample
 	texts   []domain.SeriesText
 	states  []domain.Series // whose collecting began, failed or recovered
 	// implausible are values that cannot be.
@@ -24,12 +26,14 @@ type outcome struct {
 
 // size is how much the outcome holds.
 func (o *outcome) size() int {
-	return len(o.samples) + len(o.texts) + len(o.states) + len(o.implausible) + len(o.sources) + len(o.uptimes) + len(o.faulty)
+	return len(o.samples) + len(o.stored) +
+		len(o.texts) + len(o.states) + len(o.implausible) + len(o.sources) + len(o.uptimes) + len(o.faulty)
 }
 
 // add puts another outcome behind.
 func (o *outcome) add(more outcome) {
 	o.samples = append(o.samples, more.samples...)
+	o.stored = append(o.stored, more.stored...)
 	o.texts = append(o.texts, more.texts...)
 	o.states = append(o.states, more.states...)
 	o.implausible = append(o.implausible, more.implausible...)
@@ -42,43 +46,47 @@ func (o *outcome) add(more outcome) {
 // has those of each kind.
 func (sb *sourceBinding) take(got derive.Fetched, rows [][]collect.Row) outcome {
 	var out outcome
+	look := derive.Look{Got: got}
 	for _, bs := range sb.own {
-		sb.takeOwn(bs, got, &out)
+		sb.takeOwn(bs, &look, &out)
 	}
 	for i, kb := range sb.kinds {
 		if got.Error != "" {
 			kb.fail(got.Error, &out)
 			continue
 		}
-		kb.take(got, rows[i], &out)
+		sb.takeParts(kb, &look, rows[i], &out)
 	}
 	return out
 }
 
-// take turns rows of parts into samples.
-func (kb *kindBinding) take(got derive.Fetched, rows []collect.Row, out *outcome) {
+// takeParts turns rows of parts into samples.
+func (sb *sourceBinding) takeParts(kb *kindBinding, look *derive.Look, rows []collect.Row, out *outcome) {
 	for _, row := range rows {
 		bp, ok := kb.rows[row.Index]
 		if !ok {
 			continue
 		}
 		for _, bs := range bp.series {
-			ceiling := 0.0 // the line's speed bounds bytes, not packets
+			look.Row, look.State, look.Ceiling = row.Row, &bs.state, 0 // the line's speed bounds bytes, not packets
 			if bs.reading.Purpose == kit.Traffic {
-				ceiling = bp.ceiling
+				look.Ceiling = bp.ceiling
 			}
+			look.Reading = sb.others(bs, bp, look.Got.When(row.Row))
 			if bs.reading.Text {
-				bs.keepText(row.Row, got, out)
+				bs.keepText(look, out)
 				continue
 			}
-			bs.keep(bs.formula.Apply(got, row.Row, &bs.state, ceiling), got.When(row.Row), out)
+			bs.keep(bs.formula.Apply(look), look.Got.When(row.Row), out)
 		}
 	}
 }
 
 // takeOwn computes a reading of the device itself, over all rows that its
 // filter keeps.
-func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outcome) {
+func (sb *sourceBinding) takeOwn(bs *boundSeries, look *derive.Look, out *outcome) {
+	got := look.Got
+	look.State, look.Ceiling, look.Reading = &bs.state, 0, sb.others(bs, nil, got.At)
 	if got.Error != "" && !bs.reading.Always {
 		bs.note(derive.Taken{Problem: got.Error}, out)
 		return
@@ -95,11 +103,12 @@ func (sb *sourceBinding) takeOwn(bs *boundSeries, got derive.Fetched, out *outco
 		if !bs.reading.Filter.Keeps(sb.src, row) {
 			continue
 		}
+		look.Row = row
 		if bs.reading.Text {
-			bs.keepText(row, got, out)
+			bs.keepText(look, out)
 			return
 		}
-		if taken = bs.formula.Apply(got, row, &bs.state, 0); taken.Implausible {
+		if taken = bs.formula.Apply(look); taken.Implausible {
 			bs.keep(taken, got.At, out) // it would spoil the whole
 			return
 		}
@@ -129,6 +138,8 @@ func (bs *boundSeries) keep(taken derive.Taken, at time.Time, out *outcome) {
 	switch {
 	case taken.OK:
 		out.samples = append(out.samples, x)
+		bs.store(x, out)
+		bs.newest = x.Sample
 	case taken.Implausible:
 		out.implausible = append(out.implausible, domain.ImplausibleValue{SeriesSample: x, Reason: taken.Problem})
 	}
@@ -136,10 +147,10 @@ func (bs *boundSeries) keep(taken derive.Taken, at time.Time, out *outcome) {
 }
 
 // keepText stores the text of a row.
-func (bs *boundSeries) keepText(row derive.Row, got derive.Fetched, out *outcome) {
-	text, ok, problem := bs.formula.Text(row)
+func (bs *boundSeries) keepText(look *derive.Look, out *outcome) {
+	text, ok, problem := bs.formula.Text(look)
 	if ok {
-		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: got.When(row), Text: text})
+		out.texts = append(out.texts, domain.SeriesText{SeriesID: bs.id, At: look.Got.When(look.Row), Text: text})
 	}
 	bs.note(derive.Taken{OK: ok, Problem: problem, Absent: problem != "" && !ok && text == ""}, out)
 }

@@ -15,13 +15,13 @@ func (c *Collector) flush(ctx context.Context, batch *outcome) {
 	if batch.size() == 0 {
 		return
 	}
-	c.append(ctx, batch.samples)
+	c.append(ctx, batch.stored)
 	if rest := batch.aside(); !rest.empty() {
 		c.roomAside(ctx)
 		c.aside.add(rest)
 	}
 	c.stats.implausible.Add(int64(len(batch.implausible)))
-	c.stats.samples.Add(int64(len(batch.samples)))
+	c.stats.samples.Add(int64(len(batch.stored)))
 	c.judge.samples(batch.samples) // its from now on
 	for _, id := range batch.faulty {
 		if b := c.bound[id]; b != nil {

@@ -113,7 +113,7 @@ func readLooks(path string) (l looks, err error) {
 func (c *Collector) resumeCounters(l looks) {
 	for _, b := range c.bound {
 		b.each(func(bs *boundSeries) {
-			if r, ok := l.Counters[bs.id]; ok && bs.reading.Rate {
+			if r, ok := l.Counters[bs.id]; ok && bs.reading.Counts() {
 				bs.state.Resume(r)
 			}
 		})

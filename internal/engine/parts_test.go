@@ -92,9 +92,9 @@ func TestATextThatIsNotThereMayBeAbsent(t *testing.T) {
 		{false, nil, domain.SeriesFailing},
 		{true, []derive.Value{{Kind: derive.Text, Text: "pier"}}, domain.SeriesOK},
 	} {
-		bs := &boundSeries{id: 7, reading: kit.Reading{Text: true, Optional: c.optional}, formula: derive.Formula{Columns: []int{0}}}
+		bs := &boundSeries{id: 7, reading: kit.Reading{Text: true, Optional: c.optional}, formula: &derive.Formula{Columns: []int{0}}}
 		var out outcome
-		bs.keepText(derive.Row{Values: c.row}, derive.Fetched{At: time.Now()}, &out)
+		bs.keepText(&derive.Look{Row: derive.Row{Values: c.row}, Got: derive.Fetched{At: time.Now()}}, &out)
 		assert.Equal(t, c.status, bs.status, c)
 		assert.Len(t, out.texts, len(c.row))
 	}

@@ -42,7 +42,7 @@ func (c *Collector) sort(
 	}
 	for _, x := range kb.unsure {
 		sure, _ := kb.divide(x.rows)
-		kb.take(x.got, sure, out)
+		sb.takeParts(kb, &derive.Look{Got: x.got}, sure, out)
 	}
 	kb.unsure = nil
 	return rows

@@ -1,7 +1,9 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -44,6 +46,9 @@ func present(p Wiring, r *render.Renderer) func(http.Handler) http.Handler {
 
 // away answers a request that failed since the database went or takes nothing.
 func away(p Wiring, r *render.Renderer, w http.ResponseWriter, req *http.Request, err error) bool {
+	if left(req) {
+		return true // whoever asked is gone, and reads no answer
+	}
 	t, missed := p.Run.Missed(req.Context(), err)
 	if !missed {
 		return false
@@ -51,6 +56,11 @@ func away(p Wiring, r *render.Renderer, w http.ResponseWriter, req *http.Request
 	p.Log.Warn("a request met a database that takes nothing", "method", req.Method, "path", req.URL.Path, "error", err)
 	unavailable(r, w, req, t)
 	return true
+}
+
+// left tells whether a request ended because whoever asked went away.
+func left(req *http.Request) bool {
+	return req.Context().Err() != nil && errors.Is(context.Cause(req.Context()), context.Canceled)
 }
 
 // retryAfter is when whoever asks should ask again, in seconds.

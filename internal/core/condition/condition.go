@@ -99,7 +99,8 @@ func wrong(e *common.Error, columns []Column) Wrong {
 		name, _, _ = strings.Cut(name, "'")
 		text = fmt.Sprintf("there is no column “%s”; there are %s", name, strings.Join(names(columns), ", "))
 	}
-	text = strings.TrimPrefix(text, "Syntax error: ")
+	text = strings.ReplaceAll(strings.TrimPrefix(text, "Syntax error: "), "'<EOF>'", "the end")
+	text, _, _ = strings.Cut(text, " expecting {") // a long list of all that the grammar could take
 	return Wrong{max(1, e.Location.Line()), max(0, e.Location.Column()) + 1, text}
 }
 

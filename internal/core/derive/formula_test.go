@@ -2,6 +2,7 @@ package derive
 
 import (
 	"math"
+	"strings"
 	"testing"
 	"time"
 
@@ -14,18 +15,44 @@ var t0 = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
 func (t Taken) all() (float64, bool, string) { return t.Value, t.OK, t.Problem }
 
-// plain takes one column as it is.
-func plain(column int) Formula {
-	return Formula{Columns: []int{column}, Since: none, Times: none, PercentOf: none, Scale: 1}
+// letters are columns called a, b, c … in their order.
+var letters = Places{
+	Of: func(name string) int {
+		if len(name) != 1 {
+			return -1
+		}
+		return int(name[0]) - 'a'
+	},
+	Names: []string{"a", "b", "c"},
+}
+
+// plain takes one column through steps, such as "scale 8".
+func plain(column int, steps ...string) *Formula {
+	var all []Written
+	for _, step := range steps {
+		do, with, _ := strings.Cut(step, " ")
+		all = append(all, Written{do, with})
+	}
+	made, err := Compile(all, letters)
+	if err != nil {
+		panic(err)
+	}
+	return &Formula{Columns: []int{column}, Steps: made, Since: -1}
+}
+
+// of is a look at a row.
+func of(got Fetched, row Row, st *State, ceiling float64) *Look {
+	return &Look{Got: got, Row: row, State: st, Ceiling: ceiling}
 }
 
 func num(v float64) Value { return Value{Kind: Gauge, Num: v} }
 
 func TestBytesBecomeBits(t *testing.T) {
-	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
+	f := plain(0, "rate", "scale 8")
 	var st State
 	fetch := func(s int, count uint64) (float64, bool, string) {
-		return f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter64, Count: count}}}, &st, 0).
+		row := Row{Values: []Value{{Kind: Counter64, Count: count}}}
+		return f.Apply(of(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, row, &st, 0)).
 			all()
 	}
 	_, ok, problem := fetch(0, 1_000_000)
@@ -42,11 +69,12 @@ func TestBytesBecomeBits(t *testing.T) {
 
 // 2^32 octets take 34.4 s at 1 Gbit/s (125,000,000 B/s), 343 s at 100 Mbit/s.
 func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
-	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8, Every: time.Minute}
+	f := plain(0, "rate", "scale 8")
+	f.Every = time.Minute
 	var st State
 	look := func(minute int, kind Kind, ceiling float64) (bool, string) {
 		got := Fetched{At: t0.Add(time.Duration(minute) * time.Minute)}
-		_, ok, problem := f.Apply(got, Row{Values: []Value{{Kind: kind, Count: uint64(minute) * 1000}}}, &st, ceiling).all()
+		_, ok, problem := f.Apply(of(got, Row{Values: []Value{{Kind: kind, Count: uint64(minute) * 1000}}}, &st, ceiling)).all()
 		return ok, problem
 	}
 	for minute := range 3 {
@@ -77,20 +105,20 @@ func TestA32BitCounterOnAFastLineIsTold(t *testing.T) {
 }
 
 func TestShareOfAWhole(t *testing.T) {
-	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
-	bytes := Formula{Columns: []int{0}, Since: none, Times: 2, PercentOf: none, Scale: 1}
+	share := plain(0, "percent_of b")
+	bytes := plain(0, "times c")
 	row := Row{Values: []Value{num(750), num(1000), num(4096)}}
-	value, _, _ := share.Apply(Fetched{}, row, nil, 0).all()
+	value, _, _ := share.Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.Equal(t, 75.0, value)
-	value, _, _ = bytes.Apply(Fetched{}, row, nil, 0).all()
+	value, _, _ = bytes.Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.Equal(t, 3_072_000.0, value, "750 × 4096")
 }
 
 func TestProblemsAreToldInWords(t *testing.T) {
-	counter := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 1}
-	share := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
+	counter := plain(0, "rate")
+	share := plain(0, "percent_of b")
 	for want, c := range map[string]struct {
-		f   Formula
+		f   *Formula
 		row Row
 	}{
 		"does not give":       {plain(0), Row{Values: []Value{{}}}},
@@ -100,7 +128,7 @@ func TestProblemsAreToldInWords(t *testing.T) {
 		"not a finite number": {plain(0), Row{Values: []Value{num(math.Inf(1))}}},
 	} {
 		var st State
-		_, ok, problem := c.f.Apply(Fetched{At: t0}, c.row, &st, 0).all()
+		_, ok, problem := c.f.Apply(of(Fetched{At: t0}, c.row, &st, 0)).all()
 		assert.False(t, ok)
 		assert.Contains(t, string(problem), want)
 	}
@@ -109,9 +137,9 @@ func TestProblemsAreToldInWords(t *testing.T) {
 func TestFirstPresentColumnWins(t *testing.T) {
 	f := plain(0)
 	f.Columns = []int{0, 1}
-	value, _, _ := f.Apply(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0).all()
+	value, _, _ := f.Apply(of(Fetched{}, Row{Values: []Value{{}, num(4)}}, nil, 0)).all()
 	assert.Equal(t, 4.0, value)
-	value, _, _ = f.Apply(Fetched{}, Row{Values: []Value{{Kind: Text, Text: " 21.5 "}, num(4)}}, nil, 0).all()
+	value, _, _ = f.Apply(of(Fetched{}, Row{Values: []Value{{Kind: Text, Text: " 21.5 "}, num(4)}}, nil, 0)).all()
 	assert.Equal(t, 21.5, value, "digits in text are read")
 }
 
@@ -127,12 +155,12 @@ func TestCombine(t *testing.T) {
 }
 
 func TestStateExplainsTheLastTwoLooks(t *testing.T) {
-	f := Formula{Columns: []int{0}, Rate: true, Since: none, Times: none, PercentOf: none, Scale: 8}
+	f := plain(0, "rate", "scale 8")
 	var st State
 	_, ok := st.Why()
 	assert.False(t, ok)
 	look := func(s int, count uint64) {
-		f.Apply(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter32, Count: count}}}, &st, 125e6)
+		f.Apply(of(Fetched{At: t0.Add(time.Duration(s) * time.Second)}, Row{Values: []Value{{Kind: Counter32, Count: count}}}, &st, 125e6))
 	}
 	look(0, 4_294_967_000)
 	trace, ok := st.Why()
@@ -156,31 +184,31 @@ func TestQuotientsHaveSixDigits(t *testing.T) {
 	} {
 		assert.Equal(t, want, Significant(in), in)
 	}
-	third := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: 1, Scale: 1}
-	value, _, _ := third.Apply(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0).all()
+	third := plain(0, "percent_of b")
+	value, _, _ := third.Apply(of(Fetched{}, Row{Values: []Value{num(1), num(3)}}, nil, 0)).all()
 	assert.Equal(t, 33.3333, value)
-	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0).all()
+	value, _, _ = plain(0).Apply(of(Fetched{}, Row{Values: []Value{num(1.23456789)}}, nil, 0)).all()
 	assert.Equal(t, 1.23456789, value, "what the device says itself is left alone")
 }
 
 // The first column may be a factor or a whole, too, and a row may be short.
 func TestColumnsAtTheEdges(t *testing.T) {
 	row := Row{Values: []Value{num(2000), num(500)}}
-	value, ok, _ := Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
+	value, ok, _ := plain(1, "percent_of a").Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.True(t, ok)
 	assert.Equal(t, 25.0, value, "500 of 2000")
-	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: 0, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
+	value, _, _ = plain(1, "times a").Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.Equal(t, 1_000_000.0, value, "500 × 2000")
-	value, ok, _ = Formula{Columns: []int{2, 1}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
+	value, ok, _ = (&Formula{Columns: []int{2, 1}, Since: -1}).Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.True(t, ok, "a column that the row does not have is passed over")
 	assert.Equal(t, 500.0, value)
-	_, ok, problem := Formula{Columns: []int{2}, Since: none, Times: none, PercentOf: none, Scale: 1}.Apply(Fetched{}, row, nil, 0).all()
+	_, ok, problem := plain(2).Apply(of(Fetched{}, row, nil, 0)).all()
 	assert.False(t, ok)
 	assert.NotEmpty(t, problem)
 	third := Row{Values: []Value{num(3000), num(1000)}}
-	value, _, _ = Formula{Columns: []int{1}, Since: none, Times: none, PercentOf: 0, Scale: 1}.Apply(Fetched{}, third, nil, 0).all()
+	value, _, _ = plain(1, "percent_of a").Apply(of(Fetched{}, third, nil, 0)).all()
 	assert.Equal(t, 33.3333, value, "a quotient has six digits")
-	value, _, _ = plain(0).Apply(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0).all()
+	value, _, _ = plain(0).Apply(of(Fetched{}, Row{Values: []Value{num(1.0 / 3)}}, nil, 0)).all()
 	assert.Equal(t, 1.0/3, value, "what is no quotient is kept as it is")
 }
 
@@ -189,11 +217,11 @@ func TestAnotherColumnMayForceAValue(t *testing.T) {
 	f := plain(0)
 	f.State, f.Instead = true, []Instead{{Column: 1, Says: []string{"2", "3"}, Value: 8}}
 	for _, c := range []struct{ admin, want float64 }{{1, 2}, {2, 8}, {3, 8}} {
-		got := f.Apply(Fetched{}, Row{Values: []Value{num(2), num(c.admin)}}, nil, 0)
+		got := f.Apply(of(Fetched{}, Row{Values: []Value{num(2), num(c.admin)}}, nil, 0))
 		assert.True(t, got.OK)
 		assert.Equal(t, c.want, got.Value)
 	}
-	got := f.Apply(Fetched{}, Row{Values: []Value{num(2)}}, nil, 0)
+	got := f.Apply(of(Fetched{}, Row{Values: []Value{num(2)}}, nil, 0))
 	assert.Equal(t, 2.0, got.Value, "a column that is not there forces nothing")
 }
 
@@ -211,22 +239,22 @@ func TestInstancesOfCounters(t *testing.T) {
 	} {
 		assert.Equal(t, rate.Instance{Index: "5", Since: c.since, SinceKnown: c.known}, f.instance(c.row))
 	}
-	f.Since = none
+	f.Since = -1
 	assert.Equal(t, rate.Instance{Index: "5"}, f.instance(row(num(7))), "the kit knows of no such column")
 }
 
 // 90 blocks in use and 5 that programs can still have, of 100 of which 5 are
 // reserved: 90 ÷ (90 + 5) = 94.7368 %.
 func TestShareOfItselfAndTheRest(t *testing.T) {
-	f := Formula{Columns: []int{0}, Since: none, Times: none, PercentOf: none, Rest: []int{1}, Scale: 1}
+	f := plain(0, "share_with b")
 	number := func(v float64) Value { return Value{Kind: Gauge, Num: v} }
-	value, ok, _ := f.Apply(Fetched{}, Row{Values: []Value{number(90), number(5)}}, nil, 0).all()
+	value, ok, _ := f.Apply(of(Fetched{}, Row{Values: []Value{number(90), number(5)}}, nil, 0)).all()
 	assert.True(t, ok)
 	assert.InDelta(t, 94.7368, value, 1e-9)
-	_, ok, problem := f.Apply(Fetched{}, Row{Values: []Value{number(0), number(0)}}, nil, 0).all()
+	_, ok, problem := f.Apply(of(Fetched{}, Row{Values: []Value{number(0), number(0)}}, nil, 0)).all()
 	assert.False(t, ok)
 	assert.Contains(t, problem, "total")
-	_, ok, problem = f.Apply(Fetched{}, Row{Values: []Value{number(90), {}}}, nil, 0).all()
+	_, ok, problem = f.Apply(of(Fetched{}, Row{Values: []Value{number(90), {}}}, nil, 0)).all()
 	assert.False(t, ok)
 	assert.Contains(t, problem, "what is left is missing")
 }

@@ -9,16 +9,6 @@ import (
 // MaxText is the longest text that is kept, in bytes.
 const MaxText = 4096
 
-// Text returns the value of one row as a text, fit to be stored; ok is false
-// when the row has none, and the problem tells why.
-func (f Formula) Text(row Row) (text string, ok bool, problem string) {
-	raw, found := f.raw(row)
-	if !found {
-		return "", false, "the device does not give this value"
-	}
-	return CleanText(raw.String()), true, ""
-}
-
 // CleanText takes away what cannot be stored or shown: bytes that are no UTF-8,
 // control characters, spaces around, and what is beyond MaxText.
 func CleanText(text string) string {

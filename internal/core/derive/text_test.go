@@ -19,15 +19,15 @@ func TestTextsAreFitToBeStored(t *testing.T) {
 		strings.Repeat("ü", 3000):       strings.Repeat("ü", MaxText/2),
 		"x" + strings.Repeat("ü", 3000): "x" + strings.Repeat("ü", MaxText/2-1),
 	} {
-		got, ok, problem := f.Text(Row{Values: []Value{{Kind: Text, Text: in}}})
+		got, ok, problem := f.Text(of(Fetched{}, Row{Values: []Value{{Kind: Text, Text: in}}}, nil, 0))
 		assert.True(t, ok)
 		assert.Empty(t, problem)
 		assert.Equal(t, want, got)
 		assert.True(t, utf8.ValidString(got))
 	}
-	got, _, _ := f.Text(Row{Values: []Value{num(42)}})
+	got, _, _ := f.Text(of(Fetched{}, Row{Values: []Value{num(42)}}, nil, 0))
 	assert.Equal(t, "42", got, "a number may be kept as a text")
-	_, ok, problem := f.Text(Row{Values: []Value{{}}})
+	_, ok, problem := f.Text(of(Fetched{}, Row{Values: []Value{{}}}, nil, 0))
 	assert.False(t, ok)
 	assert.Contains(t, string(problem), "does not give")
 }

@@ -23,10 +23,16 @@ func (k *Kit) Why(r Reading, src Source, st derive.State) why.Trace {
 	if len(r.Value) > 1 {
 		t.Because("Of several objects the first that the device has is used", strings.Join(r.Value, ", then "), nil)
 	}
-	if trace, ok := st.Why(); ok && r.Rate {
-		t.Include("A counter becomes a rate a second", trace)
-	} else if r.Rate {
-		t.Because("A counter becomes a rate a second", "no counter was seen since the application started", nil)
+	for _, w := range r.Steps {
+		trace, seen := st.Why()
+		switch said := r.saidOf(w); {
+		case !counts(w):
+			t.Because(said, "", nil)
+		case seen:
+			t.Include(said, trace)
+		default:
+			t.Because(said, "no counter was seen since the application started", nil)
+		}
 	}
 	for _, step := range r.steps() {
 		t.Because(step, "", nil)
@@ -63,7 +69,7 @@ func (r Reading) columns() (out []string) {
 	return append(out, r.Value...)
 }
 
-// steps are what happens to the value after it was fetched, in words.
+// steps are what happens to the value beside its steps, in words.
 func (r Reading) steps() (out []string) {
 	if r.Text {
 		return []string{"The text is kept as it is, without spaces around it, with since when it stands"}
@@ -78,17 +84,8 @@ func (r Reading) steps() (out []string) {
 		}
 		out = append(out, "Where "+i.Column+" says "+strings.Join(i.Says, " or ")+", it is “"+word+"” whatever else is told")
 	}
-	if r.Times != "" {
-		out = append(out, "It is multiplied by "+r.Times)
-	}
-	if r.Rest != "" {
-		out = append(out, "It is expressed as a share of itself and "+r.Rest+" together")
-	}
-	if r.Percent != "" {
-		out = append(out, "It is expressed as a share of "+r.Percent)
-	}
-	if r.Scale != 0 && r.Scale != 1 {
-		out = append(out, fmt.Sprintf("It is multiplied by %g to give %s", r.Scale, r.Unit))
+	if r.Heartbeat > 0 {
+		out = append(out, "A value that does not change is stored once in "+units.Span(r.Heartbeat)+"; rules see each")
 	}
 	switch r.Over {
 	case derive.OverAvg:

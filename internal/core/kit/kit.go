@@ -71,6 +71,8 @@ type Source struct {
 	// Ask says what is asked; {NAME} stands for the value of a parameter.
 	Ask     way.Settings
 	columns []way.Column
+	// steps are those of its readings, by their keys.
+	steps map[string]derive.Steps
 }
 
 // Columns returns the columns that a fetch brings, in order.
@@ -124,17 +126,15 @@ type Reading struct {
 	About string
 	Unit  string
 	// Of is the kind of part that has this reading; empty for the device.
-	Of      string
-	Source  string
-	Value   []string
-	Rate    bool
-	Times   string
-	Percent string
-	// Rest is a column that makes the whole together with the value itself.
-	Rest   string
-	Scale  float64
+	Of     string
+	Source string
+	Value  []string
+	// Steps lead from the raw value to the stored one.
+	Steps  []derive.Written
 	Filter Filter
-	Over   derive.Over
+	// Heartbeat is how long a value that does not change may go unstored; 0 stores each.
+	Heartbeat time.Duration
+	Over      derive.Over
 	// Instead are values that other columns force.
 	Instead []Instead
 	// FirstOf are several ways to make it, in the place of Value.
@@ -248,6 +248,16 @@ func (k *Kit) Reading(key string) (Reading, bool) {
 	return Reading{}, false
 }
 
+// Only is the kit with one of its readings alone, such as to tell what that costs.
+func (k *Kit) Only(key string) *Kit {
+	out := *k
+	out.Readings = slices.DeleteFunc(slices.Clone(k.Readings), func(r Reading) bool { return r.Key != key })
+	out.Sources = slices.DeleteFunc(slices.Clone(k.Sources), func(s Source) bool {
+		return !slices.ContainsFunc(out.Readings, func(r Reading) bool { return r.Source == s.Key })
+	})
+	return &out
+}
+
 // PartsOf returns the row discovery for a kind of part.
 func (k *Kit) PartsOf(kind string) (Parts, bool) {
 	for _, p := range k.Parts {
@@ -258,10 +268,9 @@ func (k *Kit) PartsOf(kind string) (Parts, bool) {
 	return Parts{}, false
 }
 
-// Formula compiles a reading against the columns of its source.
-func (k *Kit) Formula(r Reading, src Source) derive.Formula {
-	f := derive.Formula{Rate: r.Rate, Since: -1, Times: -1, PercentOf: -1, Scale: r.Scale, Every: src.Every,
-		Can: r.Can(), Unit: r.Unit, State: len(r.Codes) > 0}
+// Formula is the way from the columns of a source to a reading.
+func (k *Kit) Formula(r Reading, src Source) *derive.Formula {
+	f := &derive.Formula{Steps: src.steps[r.Key], Since: -1, Every: src.Every, Can: r.Can(), Unit: r.Unit, State: len(r.Codes) > 0}
 	if p, ok := k.PartsOf(r.Of); ok && p.Since != "" {
 		f.Since = src.Column(p.Since)
 	}
@@ -271,14 +280,13 @@ func (k *Kit) Formula(r Reading, src Source) derive.Formula {
 	for _, i := range r.Instead {
 		f.Instead = append(f.Instead, derive.Instead{Column: src.Column(i.Column), Says: i.Says, Value: i.Value})
 	}
-	if r.Times != "" {
-		f.Times = src.Column(r.Times)
-	}
-	if r.Percent != "" {
-		f.PercentOf = src.Column(r.Percent)
-	}
-	if r.Rest != "" {
-		f.Rest = []int{src.Column(r.Rest)}
-	}
 	return f
+}
+
+// StoredEvery is the longest time between two stored values of a reading while all goes well.
+func (r Reading) StoredEvery(src Source) time.Duration { return max(r.Heartbeat, src.Every) }
+
+// Counts tells whether a value takes two looks at a counter.
+func (r Reading) Counts() bool {
+	return slices.ContainsFunc(r.Steps, counts)
 }

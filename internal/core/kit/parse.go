@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -62,6 +61,8 @@ type file struct {
 		PercentOf string `yaml:"percent_of"`
 		ShareWith string `yaml:"share_with"`
 		Scale     float64
+		Steps     []map[string]string
+		Heartbeat string
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
 		Over      derive.Over
@@ -164,8 +165,13 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		)
 	}
 	for _, r := range f.Readings {
-		if r.Scale == 0 {
-			r.Scale = 1
+		steps, err := written(r.Rate, r.Times, r.PercentOf, r.ShareWith, r.Scale, r.Steps)
+		if err != nil {
+			problems = append(problems, fmt.Errorf("reading %q: %w", r.Key, err))
+		}
+		beat, err := heartbeat(r.Heartbeat)
+		if err != nil {
+			problems = append(problems, fmt.Errorf("reading %q: %w", r.Key, err))
 		}
 		for i, b := range r.FirstOf {
 			r.FirstOf[i].Scale = cmp.Or(b.Scale, 1)
@@ -174,7 +180,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 			r.Source = p.Source
 		}
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
-			Value: r.Value, Rate: r.Rate, Times: r.Times, Percent: r.PercentOf, Rest: r.ShareWith, Scale: r.Scale,
+			Value: r.Value, Steps: steps, Heartbeat: beat,
 			Filter: Filter{Only: r.Only, LeaveOut: r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf,
 			Caution: r.Caution, Optional: r.Optional,
 			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always, Tags: tag.Union(r.Tags)})
@@ -317,109 +323,4 @@ func conditionOf(kinds rule.Kinds, name string, doc any, r Reading) (rule.Condit
 		b.Bind(r.Codes)
 	}
 	return c, nil
-}
-
-// check finds names that lead nowhere.
-func (k *Kit) check() (problems []error) {
-	bad := func(format string, args ...any) { problems = append(problems, fmt.Errorf(format, args...)) }
-	if k.Name == "" || k.Title == "" || k.Version < 1 {
-		bad("kit, title and version must be set")
-	}
-	for _, s := range k.Sources {
-		if len(s.columns) == 0 || s.Key == "" {
-			bad("source %q fetches nothing", s.Key)
-		}
-	}
-	for _, p := range k.Parts {
-		src, ok := k.Source(p.Source)
-		if !ok || len(p.Key) == 0 || len(p.Name) == 0 {
-			bad("parts %q: source, key and name must be set", p.Kind)
-			continue
-		}
-		columns := slices.Concat(
-			p.Key,
-			p.Name,
-			p.Marks,
-			p.Apart,
-			p.Filter.Columns(),
-			slices.Collect(maps.Keys(p.Living)),
-			[]string{p.Note, p.Speed, p.Since},
-		)
-		problems = append(problems, missing(src, columns)...)
-	}
-	for _, r := range k.Readings {
-		src, ok := k.Source(r.Source)
-		if _, known := k.PartsOf(r.Of); !ok || (len(r.Value) == 0) == (len(r.FirstOf) == 0) || r.Of != "" && !known {
-			bad("reading %q: its source, part or value is not there", r.Key)
-			continue
-		}
-		problems = append(problems, r.checkBalances(src)...)
-		for _, variant := range k.Sources {
-			if variant.Key == src.Key {
-				problems = append(problems, missing(variant, r.columnsOf())...)
-			}
-		}
-		if can := r.Can(); !(can.Low < can.High) {
-			bad("reading %q: low must be less than high", r.Key)
-		}
-		if r.Rate && r.Of == "" && r.Over != "" && r.Over != derive.OverFirst {
-			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
-		}
-		if r.Text &&
-			(r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || r.Unit != "" || len(r.Codes) > 0 ||
-				r.Over != "" && r.Over != derive.OverFirst) {
-			bad("reading %q: a text has no unit and cannot be computed with", r.Key)
-		}
-	}
-	for _, r := range k.Readings {
-		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Uptime, Traffic, Filling}, r.Purpose) {
-			bad("reading %q: there is no purpose %q", r.Key, r.Purpose)
-		}
-	}
-	for _, r := range k.Readings {
-		if i := slices.IndexFunc(r.Tags, func(name string) bool { return !tag.Valid(name) }); i >= 0 {
-			bad("reading %q: %q is no tag", r.Key, r.Tags[i])
-		}
-	}
-	for _, c := range k.Charts {
-		for _, key := range c.Readings {
-			if r, ok := k.Reading(key); !ok || r.Text {
-				bad("chart %q: there is no reading %q that has numbers", c.Title, key)
-			}
-		}
-	}
-	return problems
-}
-
-// columnsOf are those that the reading looks at.
-func (r Reading) columnsOf() []string {
-	out := slices.Concat(r.Value, r.Filter.Columns(), []string{r.Times, r.Percent, r.Rest})
-	for _, i := range r.Instead {
-		out = append(out, i.Column)
-	}
-	return out
-}
-
-// checkBalances finds balances that cannot be made.
-func (r Reading) checkBalances(src Source) (problems []error) {
-	if len(r.FirstOf) > 0 &&
-		(r.Of != "" || r.Text || r.Rate || r.Times != "" || r.Percent != "" || r.Rest != "" || r.Scale != 1 || len(r.Codes) > 0) {
-		problems = append(problems, fmt.Errorf("reading %q: first_of makes a number of the device by itself, without other steps", r.Key))
-	}
-	for _, b := range r.FirstOf {
-		if b.Says == "" || len(b.Add) == 0 {
-			problems = append(problems, fmt.Errorf("reading %q: each of first_of must say what it counts, and add something", r.Key))
-		}
-		problems = append(problems, missing(src, b.columns())...)
-	}
-	return problems
-}
-
-func missing(src Source, names []string) (problems []error) {
-	for _, n := range names {
-		if n != "" && src.Column(n) < 0 {
-			problems = append(problems, fmt.Errorf("source %q has no column %q", src.Key, n))
-		}
-	}
-	return problems
 }

@@ -72,9 +72,9 @@ func TestAWholeFile(t *testing.T) {
 	assert.False(t, ok, "the device itself is no kind of part")
 	in, _ := k.Reading("in")
 	assert.Equal(t, "table", in.Source, "that of its parts")
-	assert.Equal(t, 8.0, in.Scale)
+	assert.Equal(t, []derive.Written{{Do: "rate"}, {Do: "scale", With: "8"}}, in.Steps)
 	total, _ := k.Reading("total")
-	assert.Equal(t, 1.0, total.Scale, "none is one")
+	assert.Empty(t, total.Steps)
 	assert.True(t, total.Always)
 	assert.Equal(t, "full", k.Rules[0].Cause, "its key, where none is said")
 	assert.False(t, k.Rules[0].Enabled)
@@ -99,38 +99,23 @@ func TestFormulasKnowTheirColumns(t *testing.T) {
 	k := wholeKit(t)
 	src, _ := k.Source("table")
 	in, _ := k.Reading("in")
-	assert.Equal(
-		t,
-		derive.Formula{
-			Columns:   []int{2},
-			Rate:      true,
-			Since:     -1,
-			Times:     -1,
-			PercentOf: -1,
-			Scale:     8,
-			Every:     30 * time.Second,
-			Can:       plausible.Of("bit/s"),
-			Unit:      "bit/s",
-		},
-		k.Formula(in, src),
-	)
+	f := k.Formula(in, src)
+	assert.Equal(t, []int{2}, f.Columns)
+	assert.Equal(t, -1, f.Since)
+	assert.Equal(t, 30*time.Second, f.Every)
+	assert.Equal(t, plausible.Of("bit/s"), f.Can)
+	assert.Equal(t, "bit/s", f.Unit)
+	assert.True(t, f.Steps.Counts())
 	mode, _ := k.Reading("mode")
 	assert.True(t, k.Formula(mode, src).State, "its numbers are those of an enumeration")
 	fill, _ := k.Reading("fill")
-	assert.Equal(
-		t,
-		derive.Formula{
-			Columns:   []int{4, 2},
-			Since:     -1,
-			Times:     3,
-			PercentOf: 3,
-			Scale:     1,
-			Every:     30 * time.Second,
-			Can:       plausible.Of("%"),
-			Unit:      "%",
-		},
-		k.Formula(fill, src),
-	)
+	f = k.Formula(fill, src)
+	assert.Equal(t, []int{4, 2}, f.Columns)
+	assert.Equal(t, []string{"size"}, f.Steps.Columns())
+	row := derive.Row{Values: make([]derive.Value, 5)}
+	row.Values[4], row.Values[3] = derive.Value{Kind: derive.Gauge, Num: 2}, derive.Value{Kind: derive.Gauge, Num: 10}
+	got := f.Apply(&derive.Look{Row: row})
+	assert.Equal(t, 200.0, got.Value, "2 × 10 as a share of 10, which its columns say it is")
 }
 
 func TestFiltersKeepRows(t *testing.T) {
@@ -267,6 +252,17 @@ func TestEachReasonToRefuse(t *testing.T) {
 		"a text times a column":         fmt.Sprintf(texts, ", times: a"),
 		"a text as a share":             fmt.Sprintf(texts, ", percent_of: a"),
 		"a text that is scaled":         fmt.Sprintf(texts, ", scale: 2"),
+		"a text that is computed":       fmt.Sprintf(texts, ", steps: [{compute: value * 2}]"),
+		"a text with a heartbeat":       fmt.Sprintf(texts, ", heartbeat: 1h"),
+		"steps written twice":           base + "readings: [{key: r, source: s, value: [a], scale: 2, steps: [{rate: true}]}]",
+		"a step of two things":          base + "readings: [{key: r, source: s, value: [a], steps: [{rate: true, scale: 2}]}]",
+		"a step that is none":           base + "readings: [{key: r, source: s, value: [a], steps: [{wobble: 2}]}]",
+		"a step with an unknown column": base + "readings: [{key: r, source: s, value: [a], steps: [{times: z}]}]",
+		"a heartbeat of a second":       base + "readings: [{key: r, source: s, value: [a], heartbeat: 1s}]",
+		"a formula over what follows": base + `readings:
+  - {key: r, source: s, value: [a], steps: [{compute: 'reading["q"]'}]}
+  - {key: q, source: s, value: [a]}`,
+		"a formula over itself":         base + `readings: [{key: r, source: s, value: [a], steps: [{compute: 'reading["r"]'}]}]`,
 		"a text with a unit":            fmt.Sprintf(texts, ", unit: B"),
 		"a text that stands for a word": fmt.Sprintf(texts, ", codes: {1: up}"),
 		"the mean of texts":             fmt.Sprintf(texts, ", over: avg"),

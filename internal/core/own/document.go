@@ -53,19 +53,17 @@ type parts struct {
 }
 
 type reading struct {
-	Key    string
-	Name   string
-	About  string
-	Unit   string `yaml:",omitempty"`
-	Of     string `yaml:",omitempty"`
-	Source string
-	Value  []string       `yaml:",flow"`
-	Rate   bool           `yaml:",omitempty"`
-	Times  string         `yaml:",omitempty"`
-	Share  string         `yaml:"percent_of,omitempty"`
-	Text   bool           `yaml:",omitempty"`
-	Scale  float64        `yaml:",omitempty"`
-	Codes  map[int]string `yaml:",omitempty,flow"`
+	Key       string
+	Name      string
+	About     string
+	Unit      string `yaml:",omitempty"`
+	Of        string `yaml:",omitempty"`
+	Source    string
+	Value     []string            `yaml:",flow"`
+	Text      bool                `yaml:",omitempty"`
+	Steps     []map[string]string `yaml:",omitempty"`
+	Codes     map[int]string      `yaml:",omitempty,flow"`
+	Heartbeat string              `yaml:",omitempty"`
 }
 
 // Document writes the kit of a set as a kit file.
@@ -112,7 +110,7 @@ func (d *document) table(s Set, t Table) {
 	needed := slices.Concat(t.Name, t.Same, t.asks())
 	for _, r := range s.Readings {
 		if r.Table == t.Key {
-			needed = append(needed, r.By, r.Of)
+			needed = append(needed, Draft{r, t}.columns()...)
 		}
 	}
 	for _, c := range t.Columns {
@@ -142,11 +140,23 @@ func (t Table) asks() (out []string) {
 	return out
 }
 
+// columns are those that its steps look at.
+func (d Draft) columns() []string {
+	steps, err := d.compiled()
+	if err != nil {
+		return nil // such a draft is not kept
+	}
+	return steps.Columns()
+}
+
 func (r Reading) written(source, as string) reading {
 	out := reading{Key: r.Key, Name: r.Name, About: r.Object + " (" + r.OID + ")", Unit: r.Unit, Of: r.Table, Source: source,
-		Value: []string{as}, Rate: r.Treat == Rate, Text: r.Treat == Words, Times: r.By, Share: r.Of}
-	if r.Treat == AsIs || r.Treat == Rate {
-		out.Scale = r.Scale
+		Value: []string{as}, Text: r.Treat == Words}
+	for _, w := range r.Steps {
+		out.Steps = append(out.Steps, map[string]string{w.Do: w.With})
+	}
+	if r.Heartbeat > 0 {
+		out.Heartbeat = r.Heartbeat.String()
 	}
 	if r.Treat == State {
 		out.Codes = map[int]string{}

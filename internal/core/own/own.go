@@ -4,8 +4,8 @@ package own
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
-	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -13,23 +13,23 @@ import (
 	"unicode"
 
 	"tirelessowl/internal/core/condition"
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
 
-// Treatment is how raw values become those that are stored.
+// Treatment is what the stored values are.
 type Treatment string
 
 // The treatments.
 const (
-	AsIs  Treatment = "value" // a number, as it is
-	Rate  Treatment = "rate"  // a counter, as its growth a second
-	State Treatment = "state" // the number of a state
-	Words Treatment = "text"  // a text
+	Number Treatment = "number"
+	State  Treatment = "state" // the number of a state
+	Words  Treatment = "text"
 )
 
 // Treatments are all of them, in the order in which they are offered.
-var Treatments = []Treatment{AsIs, Rate, State, Words}
+var Treatments = []Treatment{Number, State, Words}
 
 // Reading is one that people picked.
 type Reading struct {
@@ -41,16 +41,30 @@ type Reading struct {
 	OID    string           `json:"oid"`
 	Unit   string           `json:"unit,omitempty"`
 	Treat  Treatment        `json:"treat"`
-	Scale  float64          `json:"scale"`
 	Codes  map[int64]string `json:"codes,omitempty"`
-	// By is a column of its table that values are multiplied by, Of one that they are a share of,
-	// in %; empty for none.
-	By string `json:"by,omitempty"`
-	Of string `json:"of,omitempty"`
+	// Steps lead from what the device says to what is stored.
+	Steps []derive.Written `json:"steps,omitempty"`
+	// Heartbeat is how long a value that does not change may go unstored; 0 stores each.
+	Heartbeat time.Duration `json:"heartbeat,omitempty"`
 	// Every is how often a single value is read; a column is read as its table is.
 	Every time.Duration `json:"every,omitempty"`
 	// Table is the table that it is a column of; empty for a single value.
 	Table string `json:"table,omitempty"`
+}
+
+// Said is what is stored of it, in few words.
+func (r Reading) Said() string {
+	if len(r.Steps) == 0 && r.Treat == Number {
+		return "as it is"
+	}
+	out := []string{string(r.Treat)}
+	if r.Treat == Number {
+		out = nil
+	}
+	for _, w := range r.Steps {
+		out = append(out, w.String())
+	}
+	return strings.Join(out, ", ")
 }
 
 // Table is the discovery of rows in a table.
@@ -111,23 +125,20 @@ func (d Draft) Check() domain.FieldErrors {
 	bad("name", strings.ContainsFunc(d.Name, unicode.IsControl) || !text.Legible(d.Name), "It has characters that cannot be shown.")
 	bad("unit", len(d.Unit) > longestUnit || !unitText.MatchString(d.Unit), "A symbol such as bit/s, B, s, Cel or %%, without spaces.")
 	bad("treat", !slices.Contains(Treatments, d.Treat), "Choose what becomes of it.")
-	bad("scale", d.Scale == 0 || math.IsNaN(d.Scale) || math.IsInf(d.Scale, 0) || math.Abs(d.Scale) > 1e15 || math.Abs(d.Scale) < 1e-15,
-		"A number other than 0, such as 8 or 0.01.")
+	bad("steps", d.Treat == Words && derive.Computes(d.Steps), "A text cannot be computed with: store a number, or take the steps away.")
+	bad("steps", d.checkSteps() != "", "%s", text.UpperFirst(d.checkSteps()))
 	every := d.Every
 	if d.Table != "" {
 		every = d.Rows.Every
 		bad("where", checkWhere(d.Rows) != "", "%s", checkWhere(d.Rows))
-		for field, name := range map[string]string{"by": d.By, "of": d.Of} {
-			bad(field, name != "" && d.Rows.kind(name) != condition.Whole && d.Rows.kind(name) != condition.Real,
-				"Choose a column of numbers.")
-			bad(field, name != "" && d.Treat != AsIs, "Only of a number, as it is.")
-		}
-		bad("unit", d.Of != "" && d.Unit != "%", "A share is in %%.")
 		bad("row", d.Rows.lacks(d.Rows.Name) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Name))
 		bad("same", d.Rows.lacks(d.Rows.Same) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Same))
 	}
 	bad("every", every < 10*time.Second || every > 24*time.Hour, "From 10s to 24h.")
 	bad("unit", (d.Treat == Words || d.Treat == State) && d.Unit != "", "States and texts have no unit.")
+	bad("heartbeat", d.Heartbeat != 0 && d.Treat == Words, "Of a text it is kept since when it stands.")
+	bad("heartbeat", d.Heartbeat != 0 && (d.Heartbeat < time.Minute || d.Heartbeat > 24*time.Hour || d.Heartbeat < 2*every),
+		"From 1m to 24h, and at least twice as long as the interval; empty to store each value.")
 	return errs
 }
 
@@ -141,21 +152,36 @@ func checkWhere(t Table) string {
 	return ""
 }
 
+// checkSteps says which step cannot be taken; empty where all can.
+func (d Draft) checkSteps() string {
+	if m, ok := d.Misstep(); ok {
+		return m.Error()
+	}
+	return ""
+}
+
+// Misstep is the first step that cannot be taken; ok is false where all can.
+func (d Draft) Misstep() (m derive.Misstep, ok bool) {
+	_, err := d.compiled()
+	return m, errors.As(err, &m)
+}
+
+// compiled are its steps, over the columns of its table.
+func (d Draft) compiled() (derive.Steps, error) {
+	in := derive.Places{Of: func(name string) int {
+		return slices.IndexFunc(d.Rows.Columns, func(c Column) bool { return c.As == name })
+	}}
+	for _, c := range d.Rows.Columns {
+		in.Names = append(in.Names, c.As)
+	}
+	return derive.Compile(d.Steps, in)
+}
+
 // lacks is the first of some columns that the table does not have; empty where it has them all.
 func (t Table) lacks(names []string) string {
 	for _, name := range names {
 		if !slices.ContainsFunc(t.Columns, func(c Column) bool { return c.As == name }) {
 			return name
-		}
-	}
-	return ""
-}
-
-// kind is what the values of a column are; empty where there is none of that name.
-func (t Table) kind(name string) condition.Kind {
-	for _, c := range t.Columns {
-		if c.As == name {
-			return c.Is
 		}
 	}
 	return ""
@@ -210,10 +236,30 @@ func (s Set) free(object string) string {
 	return key
 }
 
+// FreeName is a name that no reading of a table has, nor one of single values where it is empty.
+func (s Set) FreeName(name, table string) string {
+	free := name
+	for n := 2; slices.ContainsFunc(s.Readings, func(r Reading) bool { return r.Name == free && r.Table == table }); n++ {
+		free = fmt.Sprintf("%s %d", name, n)
+	}
+	return free
+}
+
 // Without is the set without a reading; ok is false where there is none of that key.
 func (s Set) Without(key string) (out Set, ok bool) {
 	out = Set{slices.DeleteFunc(slices.Clone(s.Readings), func(r Reading) bool { return r.Key == key }), slices.Clone(s.Tables)}
 	return out.tidy(), len(out.Readings) < len(s.Readings)
+}
+
+// NeededBy are the names of the readings whose formulas name another one.
+func (s Set) NeededBy(key string) (names []string) {
+	for _, r := range s.Readings {
+		t, _ := s.TableOf(r.Table)
+		if steps, err := (Draft{r, t}).compiled(); err == nil && slices.Contains(steps.Readings(), key) {
+			names = append(names, r.Name)
+		}
+	}
+	return names
 }
 
 // tidy leaves no table without readings.

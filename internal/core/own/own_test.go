@@ -1,7 +1,6 @@
 package own_test
 
 import (
-	"math"
 	"strings"
 	"testing"
 	"time"
@@ -48,31 +47,34 @@ func TestObjectsBecomeReadings(t *testing.T) {
 		name        string
 		treat       own.Treatment
 		unit        string
-		scale       float64
+		steps       string
 		table, oids string
 	}{
-		{"ifHCInOctets", mib.Value{Type: mib.Counter64}, "HC in octets", own.Rate, "bit/s", 8, "ifXEntry", "1.3.6.1.2.1.31.1.1.1.6"},
-		{"ifInErrors", mib.Value{Type: mib.Counter32}, "In errors", own.Rate, "1/s", 1, "ifEntry", "1.3.6.1.2.1.2.2.1.14"},
-		{"ifOperStatus", mib.Value{Type: mib.Integer, Int: 1}, "Oper status", own.State, "", 1, "ifEntry", "1.3.6.1.2.1.2.2.1.8"},
-		{"ifHighSpeed", mib.Value{Type: mib.Unsigned}, "High speed", own.AsIs, "bit/s", 1e6, "ifXEntry", "1.3.6.1.2.1.31.1.1.1.15"},
-		{"sysUpTime", mib.Value{Type: mib.TimeTicks}, "Up time", own.AsIs, "s", 0.01, "", "1.3.6.1.2.1.1.3.0"},
-		{"sysDescr", mib.Value{Type: mib.Octets}, "Descr", own.Words, "", 1, "", "1.3.6.1.2.1.1.1.0"},
-		{"upsBatteryVoltage", mib.Value{Type: mib.Integer}, "Battery voltage", own.AsIs, "V", 0.1, "", "1.3.6.1.2.1.33.1.2.5.0"},
-		{"upsEstimatedMinutesRemaining", mib.Value{Type: mib.Integer}, "Estimated minutes remaining", own.AsIs, "s", 60, "",
+		{"ifHCInOctets", mib.Value{Type: mib.Counter64}, "HC in octets", own.Number, "bit/s", "rate, scale 8", "ifXEntry",
+			"1.3.6.1.2.1.31.1.1.1.6"},
+		{"ifInErrors", mib.Value{Type: mib.Counter32}, "In errors", own.Number, "1/s", "rate", "ifEntry", "1.3.6.1.2.1.2.2.1.14"},
+		{"ifOperStatus", mib.Value{Type: mib.Integer, Int: 1}, "Oper status", own.State, "", "", "ifEntry", "1.3.6.1.2.1.2.2.1.8"},
+		{"ifHighSpeed", mib.Value{Type: mib.Unsigned}, "High speed", own.Number, "bit/s", "scale 1e+06", "ifXEntry",
+			"1.3.6.1.2.1.31.1.1.1.15"},
+		{"sysUpTime", mib.Value{Type: mib.TimeTicks}, "Up time", own.Number, "s", "scale 0.01", "", "1.3.6.1.2.1.1.3.0"},
+		{"sysDescr", mib.Value{Type: mib.Octets}, "Descr", own.Words, "", "", "", "1.3.6.1.2.1.1.1.0"},
+		{"upsBatteryVoltage", mib.Value{Type: mib.Integer}, "Battery voltage", own.Number, "V", "scale 0.1", "", "1.3.6.1.2.1.33.1.2.5.0"},
+		{"upsEstimatedMinutesRemaining", mib.Value{Type: mib.Integer}, "Estimated minutes remaining", own.Number, "s", "scale 60", "",
 			"1.3.6.1.2.1.33.1.2.3.0"},
-		{"upsBatteryTemperature", mib.Value{Type: mib.Integer}, "Battery temperature", own.AsIs, "Cel", 1, "", "1.3.6.1.2.1.33.1.2.7.0"},
-		{"hrMemorySize", mib.Value{Type: mib.Integer}, "Memory size", own.AsIs, "B", 1024, "", "1.3.6.1.2.1.25.2.2.0"},
-		{"hrProcessorLoad", mib.Value{Type: mib.Integer}, "Processor load", own.AsIs, "%", 1, "hrProcessorEntry", "1.3.6.1.2.1.25.3.3.1.2"},
-		{"hrSWRunPerfCPU", mib.Value{Type: mib.Integer}, "SW run perf CPU", own.AsIs, "s", 0.01, "hrSWRunPerfEntry",
+		{"upsBatteryTemperature", mib.Value{Type: mib.Integer}, "Battery temperature", own.Number, "Cel", "", "", "1.3.6.1.2.1.33.1.2.7.0"},
+		{"hrMemorySize", mib.Value{Type: mib.Integer}, "Memory size", own.Number, "B", "scale 1024", "", "1.3.6.1.2.1.25.2.2.0"},
+		{"hrProcessorLoad", mib.Value{Type: mib.Integer}, "Processor load", own.Number, "%", "", "hrProcessorEntry",
+			"1.3.6.1.2.1.25.3.3.1.2"},
+		{"hrSWRunPerfCPU", mib.Value{Type: mib.Integer}, "SW run perf CPU", own.Number, "s", "scale 0.01", "hrSWRunPerfEntry",
 			"1.3.6.1.2.1.25.5.1.1.1"},
-		{"bgpPeerState", mib.Value{Type: mib.Integer, Int: 6}, "Peer state", own.State, "", 1, "bgpPeerEntry", "1.3.6.1.2.1.15.3.1.2"},
-		{"dot1dBaseBridgeAddress", mib.Value{Type: mib.Octets}, "Base bridge address", own.Words, "", 1, "", "1.3.6.1.2.1.17.1.1.0"},
-		{"ifInErrors", mib.Value{}, "In errors", own.Rate, "1/s", 1, "ifEntry", "1.3.6.1.2.1.2.2.1.14"}, // no value yet
+		{"bgpPeerState", mib.Value{Type: mib.Integer, Int: 6}, "Peer state", own.State, "", "", "bgpPeerEntry", "1.3.6.1.2.1.15.3.1.2"},
+		{"dot1dBaseBridgeAddress", mib.Value{Type: mib.Octets}, "Base bridge address", own.Words, "", "", "", "1.3.6.1.2.1.17.1.1.0"},
+		{"ifInErrors", mib.Value{}, "In errors", own.Number, "1/s", "rate", "ifEntry", "1.3.6.1.2.1.2.2.1.14"}, // no value yet
 	} {
 		d := propose(t, c.object, c.value)
 		assert.Equal(t, c.treat, d.Treat, c.object)
 		assert.Equal(t, c.unit, d.Unit, c.object)
-		assert.InDelta(t, c.scale, d.Scale, 1e-12, c.object)
+		assert.Equal(t, c.steps, strings.ReplaceAll(own.Lines(d.Steps), "\n", ", "), c.object)
 		assert.Equal(t, c.table, d.Table, c.object)
 		assert.Equal(t, c.oids, d.OID, c.object)
 		assert.Equal(t, c.name, d.Name, c.object)
@@ -84,10 +86,10 @@ func TestObjectsBecomeReadings(t *testing.T) {
 // 4,096,000 bytes, and 1000 of 4000 are 25 %.
 func TestColumnsMayBeMultipliedAndShared(t *testing.T) {
 	used := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
-	assert.Equal(t, "hrStorageAllocationUnits", used.By)
+	assert.Equal(t, "times hrStorageAllocationUnits", own.Lines(used.Steps))
 	assert.Equal(t, "B", used.Unit)
 	share := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
-	share.Name, share.By, share.Of, share.Unit = "Share used", "", "hrStorageSize", "%"
+	share.Name, share.Unit, share.Steps = "Share used", "%", []derive.Written{{Do: "percent_of", With: "hrStorageSize"}}
 	s, errs := own.Set{}.With(used)
 	require.Empty(t, errs)
 	s, errs = s.With(share)
@@ -109,18 +111,9 @@ func TestColumnsMayBeMultipliedAndShared(t *testing.T) {
 		}
 	}
 	for i, want := range []float64{4_096_000, 25} {
-		got := k.Formula(k.Readings[i], src).Apply(derive.Fetched{}, row, &derive.State{}, 0)
+		got := k.Formula(k.Readings[i], src).Apply(&derive.Look{Row: row})
 		assert.True(t, got.OK, got.Problem)
 		assert.Equal(t, want, got.Value)
-	}
-	for field, change := range map[string]func(*own.Draft){
-		"by":   func(d *own.Draft) { d.By = "hrStorageDescr" },
-		"of":   func(d *own.Draft) { d.Of, d.Unit, d.Treat = "hrStorageSize", "%", own.Rate },
-		"unit": func(d *own.Draft) { d.Of = "hrStorageSize" },
-	} {
-		d := propose(t, "hrStorageUsed", mib.Value{Type: mib.Integer})
-		change(&d)
-		assert.NotEmpty(t, d.Check()[field], field)
 	}
 }
 
@@ -133,11 +126,11 @@ func TestUnknownObjectsBecomeReadings(t *testing.T) {
 	assert.Equal(t, "Object 1.3.6.1.4.1.99999.7.0", d.Name)
 	assert.Equal(t, "1.3.6.1.4.1.99999.7.0", d.OID)
 	assert.Equal(t, "1.3.6.1.4.1.99999.7.0", d.Object)
-	assert.Equal(t, own.Rate, d.Treat)
+	assert.Equal(t, "rate", own.Lines(d.Steps))
 	hinted := mib.Object{Name: "acVoltage", OID: mib.OID{1, 3}, Kind: mib.Scalar, Syntax: mib.Integer, Hint: "d-2", Unit: "Volts"}
 	d = own.Propose(tr, hinted, mib.OID{0}, mib.Value{Type: mib.Integer, Int: 23012})
 	assert.Equal(t, "V", d.Unit)
-	assert.InDelta(t, 0.01, d.Scale, 1e-15, "as its display hint says")
+	assert.Equal(t, "scale 0.01", own.Lines(d.Steps), "as its display hint says")
 }
 
 // Rows are named by the best column of all tables with the same index.
@@ -253,6 +246,8 @@ func TestSetsChange(t *testing.T) {
 	assert.Equal(t, "ifinerrors", s.Readings[0].Key)
 	_, errs := s.With(b)
 	assert.Contains(t, errs["name"], "has this name")
+	assert.Equal(t, "In errors 2", s.FreeName("In errors", "ifEntry"))
+	assert.Equal(t, "In errors", s.FreeName("In errors", ""))
 	b.Name = "Errors once more"
 	b.Rows.Every = 5 * time.Minute
 	s, errs = s.With(b)
@@ -291,8 +286,11 @@ func TestDraftsAreChecked(t *testing.T) {
 		"unit/without spaces":    func(d *own.Draft) { d.Unit = "per cent" },
 		"unit/A symbol":          func(d *own.Draft) { d.Unit = "<b>" },
 		"treat/what becomes":     func(d *own.Draft) { d.Treat = "colour" },
-		"scale/other than 0":     func(d *own.Draft) { d.Scale = 0 },
-		"scale/A number":         func(d *own.Draft) { d.Scale = math.Inf(1) },
+		"steps/Step 1: a number": func(d *own.Draft) { d.Steps = []derive.Written{{Do: "scale", With: "0"}} },
+		"steps/Step 2: there is": func(d *own.Draft) { d.Steps = []derive.Written{{Do: "rate"}, {Do: "times", With: "colour"}} },
+		"heartbeat/From 1m":      func(d *own.Draft) { d.Heartbeat = time.Second },
+		"heartbeat/at least":     func(d *own.Draft) { d.Rows.Every, d.Heartbeat = time.Hour, 90*time.Minute },
+		"heartbeat/Of a text":    func(d *own.Draft) { d.Treat, d.Unit, d.Heartbeat = own.Words, "", time.Hour },
 		"every/From 10s":         func(d *own.Draft) { d.Rows.Every = time.Second },
 		"every/From 10s to 24h":  func(d *own.Draft) { d.Rows.Every = 25 * time.Hour },
 		"unit/have no unit":      func(d *own.Draft) { d.Treat = own.Words },

@@ -10,6 +10,7 @@ import (
 	"unicode"
 
 	"tirelessowl/internal/core/condition"
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/text"
 )
@@ -25,8 +26,6 @@ func Propose(tree *mib.Tree, o mib.Object, instance mib.OID, value mib.Value) Dr
 		Name:   words(o, instance),
 		Object: o.Name,
 		OID:    o.OID.String(),
-		Scale:  1,
-		Treat:  treatmentOf(o, value),
 		Every:  usualEvery,
 	}}
 	if o.Kind != mib.Column {
@@ -35,18 +34,20 @@ func Propose(tree *mib.Tree, o mib.Object, instance mib.OID, value mib.Value) Dr
 	if !o.Valued() { // nobody described it
 		d.Object = d.OID
 	}
+	var counter bool
+	d.Treat, counter = treatmentOf(o, value)
 	switch d.Treat {
 	case State:
 		d.Codes = o.Words
-	case Rate, AsIs:
-		d.Unit, d.Scale = unitOf(o, value, d.Treat == Rate)
+	case Number:
+		d.Unit, d.Steps = unitOf(o, value, counter)
 	}
 	if row, ok := tree.RowOf(o); ok {
 		d.Rows = rowsOf(tree, row)
 		d.Table = d.Rows.Key
 		d.Every = 0
-		if units := allocated(tree, row, o); units != "" && d.Treat == AsIs {
-			d.By, d.Unit = units, "B"
+		if units := allocated(tree, row, o); units != "" && d.Treat == Number {
+			d.Steps, d.Unit = append(d.Steps, derive.Written{Do: "times", With: units}), "B"
 		}
 	}
 	return d
@@ -66,23 +67,24 @@ func allocated(tree *mib.Tree, row, o mib.Object) string {
 	return ""
 }
 
-func treatmentOf(o mib.Object, v mib.Value) Treatment {
+// treatmentOf is what an object's values are stored as, and whether it is a counter.
+func treatmentOf(o mib.Object, v mib.Value) (t Treatment, counter bool) {
 	kind := v.Type
 	if kind == "" {
 		kind = o.Syntax
 	}
 	switch kind {
 	case mib.Counter32, mib.Counter64:
-		return Rate
+		return Number, true
 	case mib.Integer:
 		if len(o.Words) > 0 {
-			return State
+			return State, false
 		}
-		return AsIs
+		return Number, false
 	case mib.Unsigned, mib.TimeTicks, mib.Float:
-		return AsIs
+		return Number, false
 	}
-	return Words
+	return Words, false
 }
 
 // words makes a name of that of an object: ifHCInOctets becomes HC in octets, as its module's
@@ -137,8 +139,19 @@ var units = map[string]struct {
 
 var factor = regexp.MustCompile(`^(0\.\d+|1/\d+)\s+(.+)$`)
 
-// unitOf is the unit in which an object is best kept, and what makes it of the raw value.
-func unitOf(o mib.Object, v mib.Value, rate bool) (unit string, scale float64) {
+// unitOf is the unit in which an object is best kept, and the steps that make it of the raw value.
+func unitOf(o mib.Object, v mib.Value, rate bool) (unit string, steps []derive.Written) {
+	unit, scale := factorOf(o, v, rate)
+	if rate {
+		steps = append(steps, derive.Written{Do: "rate"})
+	}
+	if scale != 1 {
+		steps = append(steps, derive.Written{Do: "scale", With: strconv.FormatFloat(scale, 'g', -1, 64)})
+	}
+	return unit, steps
+}
+
+func factorOf(o mib.Object, v mib.Value, rate bool) (unit string, scale float64) {
 	said, scale := strings.ToLower(strings.TrimSpace(o.Unit)), 1.0
 	if m := factor.FindStringSubmatch(said); m != nil {
 		scale, said = fraction(m[1]), m[2]

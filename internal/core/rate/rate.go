@@ -115,6 +115,12 @@ func Value(old *Reading, now Reading, ceiling float64) (float64, Outcome) {
 	return count / now.At.Sub(old.At).Seconds(), outcome
 }
 
+// Growth is by how much a counter grew from one reading to the next, as Between finds it.
+func Growth(old *Reading, now Reading, ceiling float64) (float64, Outcome) {
+	outcome, count := judge(old, now, ceiling)
+	return count, outcome
+}
+
 var explain = map[Outcome]string{
 	Steady:    "it did not go down",
 	Wrapped:   "it passed its end once: one round is added",

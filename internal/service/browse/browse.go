@@ -29,11 +29,12 @@ type Service struct {
 	device  Device
 	objects func() *mib.Tree
 	apart   time.Duration // between the looks of a rehearsal
+	recent  *recent
 }
 
 // New returns the service; objects are those that are described now.
 func New(desk *act.Desk, kits *collect.Service, device Device, objects func() *mib.Tree) *Service {
-	return &Service{desk, kits, device, objects, apart}
+	return &Service{desk, kits, device, objects, apart, &recent{}}
 }
 
 // snmp is the way by which devices are browsed.
@@ -174,5 +175,6 @@ func (s *Service) Propose(ctx context.Context, who access.Actor, deviceID domain
 	if t, ok := picked.TableOf(d.Table); ok && d.Table != "" {
 		d.Rows = t // its rows are picked and named already
 	}
+	d.Name = picked.FreeName(d.Name, d.Table)
 	return d, err
 }

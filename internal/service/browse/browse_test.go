@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/netip"
+	"slices"
 	"testing"
 	"time"
 
@@ -146,6 +147,17 @@ func (p pier) answers(t *testing.T, counts ...[2]uint64) {
 	}
 }
 
+// unfiltered makes such answers without the column of a condition.
+func (p pier) unfiltered(t *testing.T, counts ...[2]uint64) {
+	t.Helper()
+	p.answers(t, counts...)
+	for i := range p.device.answers {
+		for n, row := range p.device.answers[i].Rows {
+			p.device.answers[i].Rows[n].Values = slices.Delete(row.Values, 1, 2)
+		}
+	}
+}
+
 // 300 in 10 s are 30 a second; 8 times that are 240 bit/s.
 func TestARehearsalTellsWhatWouldBeStored(t *testing.T) {
 	p := newPier(t)
@@ -155,7 +167,7 @@ func TestARehearsalTellsWhatWouldBeStored(t *testing.T) {
 	d.Rows.Where = "ifType != 24"
 	p.device.asked = nil
 	p.answers(t, [2]uint64{0, 1000}, [2]uint64{0, 1300}, [2]uint64{0, 1300})
-	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	require.NoError(t, err)
 	require.Len(t, p.device.asked, 3)
 	var columns []string
@@ -179,22 +191,22 @@ func TestARehearsalNoticesWhatDoesNotFit(t *testing.T) {
 	p := newPier(t)
 	d, err := p.Propose(t.Context(), testkit.Anyone, p.id, oid(t, "1.3.6.1.2.1.2.2.1.10"))
 	require.NoError(t, err)
-	d.Treat = own.AsIs
+	d.Steps = nil
 	d.Rows.Where = "ifType != 24"
 	p.answers(t, [2]uint64{0, 1000})
-	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	require.NoError(t, err)
 	require.Len(t, r.Cautions, 1)
-	assert.Equal(t, "rate", r.Cautions[0].Mend["treat"])
+	assert.Equal(t, "rate", r.Cautions[0].Mend["steps"])
 
 	p.device.answers = []derive.Fetched{{Error: "no answer"}}
-	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	require.NoError(t, err)
 	assert.Equal(t, "no answer", r.Problem)
 	assert.Empty(t, r.Rows)
 
 	d.Rows.Where = "ifTypo != 24"
-	_, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	_, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	var errs domain.FieldErrors
 	require.ErrorAs(t, err, &errs)
 	assert.Contains(t, errs["where"], "Character 1: there is no column “ifTypo”")
@@ -222,12 +234,89 @@ func TestTextsAndStatesAreRehearsed(t *testing.T) {
 	assert.Equal(t, "1.3.6.1.2.1.33.1.2.1.0", d.OID, "the instance of a scalar")
 	p.device.asked = nil
 	p.device.answers = []derive.Fetched{{Rows: []derive.Row{{Values: []derive.Value{{Kind: derive.Gauge, Num: 2}}}}}}
-	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"batteryNormal", "batteryNormal"}, r.Rows[0].Values)
 	d.Treat, d.Codes = own.Words, nil
 	p.device.answers = []derive.Fetched{{Rows: []derive.Row{{Values: []derive.Value{{Kind: derive.Text, Text: "good"}}}}}}
-	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d)
+	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"good", "good"}, r.Rows[0].Values)
+}
+
+// 300 in 10 s are 30 a second, × 8 are 240, and 240 of a line of 2400 are 10 %.
+func TestARehearsalTellsEachStep(t *testing.T) {
+	p := newPier(t)
+	d, err := p.Propose(t.Context(), testkit.Anyone, p.id, oid(t, "1.3.6.1.2.1.2.2.1.10"))
+	require.NoError(t, err)
+	d.Steps, d.Unit = append(d.Steps, own.OfLines("compute value / 2400 * 100")...), "%"
+	p.device.asked = nil
+	p.unfiltered(t, [2]uint64{0, 1000}, [2]uint64{0, 1000}, [2]uint64{600, 1300})
+	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "2", false)
+	require.NoError(t, err)
+	assert.Equal(t, "port1", r.Sample)
+	assert.Equal(t, []StepSeen{{Value: "30"}, {Value: "240"}, {Value: "10"}}, r.Steps)
+	assert.Len(t, p.device.asked, 3)
+
+	d.Steps = own.OfLines("rate\nscale 4\nscale nothing")
+	_, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", false)
+	var errs domain.FieldErrors
+	require.ErrorAs(t, err, &errs)
+	assert.Contains(t, errs["steps"], "Step 3: a number other than 0")
+
+	d.Steps = own.OfLines("rate\nfind ([a-z]+)")
+	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", false)
+	require.NoError(t, err)
+	assert.Len(t, p.device.asked, 3, "steps are tried on the looks of a moment ago")
+	assert.Equal(t, "lo0", r.Sample, "the first row, where none is chosen")
+	require.Len(t, r.Steps, 2)
+	assert.Equal(t, "60", r.Steps[0].Value, "600 in 10 s")
+	assert.Contains(t, r.Steps[1].Problem, "finds nothing")
+	_, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", true)
+	require.NoError(t, err)
+	assert.Len(t, p.device.asked, 6, "unless it is asked afresh")
+	p.recent.looks = nil
+	_, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, d, "", false)
+	require.NoError(t, err)
+	assert.Len(t, p.device.asked, 9)
+}
+
+// A formula over a reading that is picked already: errors a second for each 1000 octets a second.
+func TestARehearsalKnowsOtherReadings(t *testing.T) {
+	p := newPier(t)
+	octets, err := p.Propose(t.Context(), testkit.Anyone, p.id, oid(t, "1.3.6.1.2.1.2.2.1.10"))
+	require.NoError(t, err)
+	octets.Steps, octets.Unit = own.OfLines("rate"), "B/s"
+	_, err = p.kits.Pick(t.Context(), testkit.Anyone, p.id, octets, "")
+	require.NoError(t, err)
+	errors, err := p.Propose(t.Context(), testkit.Anyone, p.id, oid(t, "1.3.6.1.2.1.2.2.1.14"))
+	require.NoError(t, err)
+	errors.Steps, errors.Unit = own.OfLines(`rate
+compute value / reading["ifinoctets"] * 1000`), ""
+	start := time.Now()
+	for i, n := range []uint64{0, 100, 200} { // 10 errors and 1000 octets a second
+		values := []derive.Value{{Kind: derive.Text, Text: "7"}, {Kind: derive.Text, Text: "port7"},
+			{Kind: derive.Counter32, Count: n * 100}, {Kind: derive.Counter32, Count: n}}
+		p.device.answers = append(p.device.answers, derive.Fetched{At: start.Add(time.Duration(i) * 10 * time.Second),
+			Rows: []derive.Row{{Index: "7", Values: values}}})
+	}
+	p.device.asked = nil
+	r, err := p.Rehearse(t.Context(), testkit.Anyone, p.id, errors, "", true)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"10", "10"}, r.Rows[0].Values, "of the same looks")
+	assert.Equal(t, 1, r.Cost.Series, "what it costs by itself")
+
+	key, err := p.kits.Pick(t.Context(), testkit.Anyone, p.id, errors, "")
+	require.NoError(t, err)
+	err = p.kits.Drop(t.Context(), testkit.Anyone, p.id, "ifinoctets", "")
+	assert.ErrorContains(t, err, "It is needed to compute In errors")
+	require.NoError(t, p.kits.Drop(t.Context(), testkit.Anyone, p.id, key, ""))
+	require.NoError(t, p.kits.Drop(t.Context(), testkit.Anyone, p.id, "ifinoctets", ""))
+
+	errors.Steps = own.OfLines(`rate
+compute value / reading["reachability/nothing"]`)
+	p.device.asked = nil
+	r, err = p.Rehearse(t.Context(), testkit.Anyone, p.id, errors, "", true)
+	require.NoError(t, err)
+	assert.Contains(t, r.Rows[0].Values[1], "has no value now")
 }

@@ -2,17 +2,14 @@ package browse
 
 import (
 	"context"
-	"fmt"
 	"time"
 
 	"tirelessowl/internal/core/access"
-	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/own"
-	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/service/collect"
 )
 
 // A rehearsal looks three times: a counter needs two looks for each value.
@@ -28,6 +25,10 @@ type Rehearsal struct {
 	Kept int       `json:"kept"`
 	Left int       `json:"left"`
 	Cost kit.Cost  `json:"cost"`
+	// Sample is the row of which Steps tell what each step made of its newest value, after what the
+	// device said.
+	Sample string     `json:"sample"`
+	Steps  []StepSeen `json:"steps"`
 	// Cautions are what does not fit together.
 	Cautions []own.Caution `json:"cautions"`
 	Problem  string        `json:"problem,omitempty"`
@@ -43,45 +44,63 @@ type RowSeen struct {
 	Values []string `json:"values"` // as they would be stored, or why there is none
 }
 
+// StepSeen is what one step made of a value, or why it made nothing.
+type StepSeen struct {
+	Value   string `json:"value"`
+	Problem string `json:"problem,omitempty"`
+}
+
 // mostSeen is how many rows a rehearsal tells one by one.
 const mostSeen = 500
 
 // Rehearse looks at a device as a draft would have it collected. What is wrong with the draft is
-// told by field.
-func (s *Service) Rehearse(ctx context.Context, who access.Actor, deviceID domain.ID, d own.Draft) (r Rehearsal, err error) {
+// told by field. What was looked at a moment ago is not asked for again, unless afresh is true:
+// steps are tried on the same values. Its steps are told of the row called sample, or the first
+// that is kept.
+func (s *Service) Rehearse(
+	ctx context.Context,
+	who access.Actor,
+	deviceID domain.ID,
+	d own.Draft,
+	sample string,
+	afresh bool,
+) (r Rehearsal, err error) {
 	device, q, err := s.speak(ctx, who, deviceID)
 	if err != nil {
 		return r, err
 	}
-	set, errs := own.Set{}.With(d)
-	if len(errs) > 0 {
-		return r, errs
-	}
-	k, err := s.kits.OwnKit(set, device.ID)
+	t, cost, err := s.trial(ctx, who, device, d)
 	if err != nil {
-		return r, domain.FieldErrors{"name": err.Error()}
-	}
-	t := trial{kit: k, reading: k.Readings[0]}
-	t.src, _ = k.Source(t.reading.Source)
-	q.Every, q.Ask, q.Columns = t.src.Every, t.src.Ask, t.src.Columns()
-	if r.Problem, err = s.lookAt(ctx, q, &t); err != nil {
 		return r, err
 	}
-	t.into(&r)
-	r.Cautions = d.Cautions(t.newest())
-	r.Cost = k.Estimate(func(kit.Parts) int { return r.Kept }, s.kits.BytesPerSample(ctx))
+	q.Every, q.Ask, q.Columns = t.src.Every, t.src.Ask, t.src.Columns()
+	if t.looks = s.recent.get(deviceID, q); t.looks == nil || afresh {
+		if r.Problem, err = s.lookAt(ctx, q, t); err != nil {
+			return r, err
+		}
+		s.recent.keep(deviceID, q, t.looks)
+	}
+	stored := t.into(&r, sample)
+	oid, err := mib.ParseOID(d.OID)
+	if err != nil {
+		return r, domain.FieldErrors{"at": err.Error()}
+	}
+	r.Cautions = d.Cautions(own.Seen{Raw: t.newest(), Stored: stored}, s.best(oid, d))
+	r.Cost = cost.Estimate(func(kit.Parts) int { return r.Kept }, s.kits.BytesPerSample(ctx))
 	return r, nil
 }
 
-// trial is what was seen of one reading.
-type trial struct {
-	kit     *kit.Kit
-	reading kit.Reading
-	src     kit.Source
-	looks   []derive.Fetched
+// best is how the object of a draft is best read, as far as its description says.
+func (s *Service) best(oid mib.OID, d own.Draft) own.Draft {
+	o, rest, _ := s.objects().Over(oid)
+	if !o.Valued() {
+		return d
+	}
+	return own.Propose(s.objects(), o, rest, mib.Value{})
 }
 
 func (s *Service) lookAt(ctx context.Context, q way.Question, t *trial) (problem string, err error) {
+	t.looks = nil
 	for i := range looks {
 		if i > 0 {
 			select {
@@ -97,90 +116,4 @@ func (s *Service) lookAt(ctx context.Context, q way.Question, t *trial) (problem
 		t.looks = append(t.looks, got)
 	}
 	return "", nil
-}
-
-// into tells each row of the last look, with the values that the looks gave.
-func (t *trial) into(r *Rehearsal) {
-	if len(t.looks) == 0 {
-		return
-	}
-	last := t.looks[len(t.looks)-1]
-	def, rows := t.kit.PartsOf(t.reading.Of)
-	for _, row := range last.Rows {
-		seen := RowSeen{Index: row.Index, Keeps: true, Raw: t.raw(row), Values: t.values(row.Index)}
-		if rows {
-			seen.Keeps, seen.Why = def.Filter.Decide(t.src, row)
-			seen.Name = collect.RowName(t.src, def, row)
-		}
-		if seen.Keeps {
-			r.Kept++
-		} else {
-			r.Left++
-		}
-		if len(r.Rows) < mostSeen {
-			r.Rows = append(r.Rows, seen)
-		}
-	}
-}
-
-func (t *trial) raw(row derive.Row) string {
-	if i := t.src.Column(t.reading.Value[0]); i < len(row.Values) {
-		return derive.CleanText(row.Values[i].String())
-	}
-	return ""
-}
-
-// values are those that would be stored of a row, of all looks but the first where that only
-// begins a rate.
-func (t *trial) values(index string) (out []string) {
-	formula, st := t.kit.Formula(t.reading, t.src), derive.State{}
-	for i, got := range t.looks {
-		for _, row := range got.Rows {
-			if row.Index != index {
-				continue
-			}
-			value := t.value(formula, got, row, &st)
-			if i > 0 {
-				out = append(out, value)
-			}
-		}
-	}
-	return out
-}
-
-func (t *trial) value(f derive.Formula, got derive.Fetched, row derive.Row, st *derive.State) string {
-	if t.reading.Text {
-		text, ok, problem := f.Text(row)
-		if !ok {
-			return problem
-		}
-		return text
-	}
-	taken := f.Apply(got, row, st, 0)
-	switch {
-	case taken.OK && len(t.reading.Codes) > 0:
-		if word, ok := t.reading.Codes[int(taken.Value)]; ok {
-			return word
-		}
-		return fmt.Sprint(taken.Value)
-	case taken.OK:
-		return units.Format(taken.Value, t.reading.Unit)
-	case taken.Problem != "":
-		return taken.Problem
-	}
-	return "waits for a second look"
-}
-
-// newest are the numbers that came of the last look before anything was made of them.
-func (t *trial) newest() (out []derive.Value) {
-	if len(t.looks) == 0 {
-		return nil
-	}
-	at := t.src.Column(t.reading.Value[0])
-	for _, row := range t.looks[len(t.looks)-1].Rows {
-		if at < len(row.Values) {
-			out = append(out, row.Values[at])
-		}
-	}
-	return out
 }

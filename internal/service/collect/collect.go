@@ -168,9 +168,9 @@ func (s *Service) inStretch(ctx context.Context, have []domain.Series, stretch f
 			continue
 		}
 		r, _ := k.Reading(x.Reading)
-		if src, ok := k.Source(r.Source); ok && src.Every != x.Interval {
-			have[i].Interval = src.Every
-			changed[src.Every] = append(changed[src.Every], x.ID)
+		if src, ok := k.Source(r.Source); ok && r.StoredEvery(src) != x.Interval {
+			have[i].Interval = r.StoredEvery(src)
+			changed[have[i].Interval] = append(changed[have[i].Interval], x.ID)
 		}
 	}
 	for every, ids := range changed {
@@ -191,7 +191,7 @@ func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Seri
 		Name:     r.Name,
 		Unit:     r.Unit,
 		Kind:     r.Kind(),
-		Interval: src.Every,
+		Interval: r.StoredEvery(src),
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
@@ -100,8 +101,7 @@ func (s *Service) Pick(ctx context.Context, who access.Actor, deviceID domain.ID
 // sameKind lets a reading stay of the kind that its values so far are of.
 func sameKind(set own.Set, d own.Draft) error {
 	before, ok := set.Reading(d.Key)
-	numbers := func(t own.Treatment) bool { return t == own.AsIs || t == own.Rate }
-	if !ok || before.Treat == d.Treat || numbers(before.Treat) && numbers(d.Treat) {
+	if !ok || before.Treat == d.Treat {
 		return nil
 	}
 	return domain.FieldErrors{"treat": "Its values so far are of another kind. Drop the reading and pick it anew."}
@@ -113,6 +113,9 @@ func (s *Service) Drop(ctx context.Context, who access.Actor, deviceID domain.ID
 		out, ok := set.Without(key)
 		if !ok {
 			return set, fmt.Errorf("reading %q of device %d: %w", key, deviceID, domain.ErrNotFound)
+		}
+		if needed := set.NeededBy(key); len(needed) > 0 {
+			return set, domain.FieldErrors{"key": "It is needed to compute " + strings.Join(needed, ", ") + ". Change or drop that first."}
 		}
 		return out, nil
 	})

@@ -8,19 +8,20 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/condition"
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/testkit"
 )
 
 func uptimeDraft(name string) own.Draft {
-	return own.Draft{Reading: own.Reading{Name: name, Object: "sysUpTime", OID: "1.3.6.1.2.1.1.3.0", Treat: own.AsIs,
-		Unit: "s", Scale: 0.01, Every: time.Minute}}
+	return own.Draft{Reading: own.Reading{Name: name, Object: "sysUpTime", OID: "1.3.6.1.2.1.1.3.0", Treat: own.Number,
+		Unit: "s", Steps: []derive.Written{{Do: "scale", With: "0.01"}}, Every: time.Minute}}
 }
 
 func errorsDraft(object, column string) own.Draft {
-	d := own.Draft{Reading: own.Reading{Name: object, Object: object, OID: "1.3.6.1.2.1.2.2.1." + column, Treat: own.Rate, Unit: "1/s",
-		Scale: 1, Table: "ifEntry"}}
+	d := own.Draft{Reading: own.Reading{Name: object, Object: object, OID: "1.3.6.1.2.1.2.2.1." + column, Treat: own.Number, Unit: "1/s",
+		Steps: []derive.Written{{Do: "rate"}}, Table: "ifEntry"}}
 	d.Rows = own.Table{Key: "ifEntry", Title: "ifTable", Every: time.Minute, Index: "number",
 		Name: []string{"index"}, Same: []string{"index"},
 		Columns: []own.Column{{As: "index", OID: "index", Is: condition.Text}}}

@@ -4,11 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
 	"tirelessowl/internal/core/condition"
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/text"
@@ -45,23 +45,32 @@ type typed struct {
 	Name  string `form:"name"`
 	Unit  string `form:"unit"`
 	Treat string `form:"treat"`
-	Scale string `form:"scale"`
 	Every string `form:"every"`
+	Beat  string `form:"heartbeat"`
 	Where string `form:"where"`
 	Row   string `form:"row"`
 	Same  string `form:"same"`
-	By    string `form:"by"`
-	Of    string `form:"of"`
 	Kept  int    `form:"kept"`
-	Show  string `form:"show"`
+	// Show is form where the form comes back, as Act changed it; Sample is the row of which each
+	// step is told, Afresh asks the device again.
+	Show   string `form:"show"`
+	Act    string `form:"act"`
+	Add    string `form:"add"`
+	Sample string `form:"sample"`
+	Afresh string `form:"afresh"`
+	steps  []derive.Written
+	focus  focus
 }
 
 func typedOf(d own.Draft) typed {
 	every := d.Every
-	t := typed{Key: d.Key, Name: d.Name, Unit: d.Unit, Treat: string(d.Treat), Scale: strconv.FormatFloat(d.Scale, 'f', -1, 64)}
+	t := typed{Key: d.Key, Name: d.Name, Unit: d.Unit, Treat: string(d.Treat), steps: d.Steps}
+	if d.Heartbeat > 0 {
+		t.Beat = shortSpan(d.Heartbeat)
+	}
 	if d.Table != "" {
 		every = d.Rows.Every
-		t.Where, t.Row, t.Same, t.By, t.Of = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0], d.By, d.Of
+		t.Where, t.Row, t.Same = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0]
 	}
 	t.Every = shortSpan(every)
 	return t
@@ -82,20 +91,23 @@ func shortSpan(d time.Duration) string {
 // over puts what was typed over a draft; what cannot be read is told by field.
 func (t typed) over(d own.Draft) (own.Draft, domain.FieldErrors) {
 	errs := domain.FieldErrors{}
-	d.Name, d.Unit, d.Treat = t.Name, t.Unit, own.Treatment(t.Treat)
-	scale, err := strconv.ParseFloat(strings.ReplaceAll(t.Scale, ",", "."), 64)
-	if err != nil {
-		errs["scale"] = "A number other than 0, such as 8 or 0.01."
+	d.Name, d.Unit, d.Treat, d.Steps = t.Name, t.Unit, own.Treatment(t.Treat), t.steps
+	d.Heartbeat = 0
+	if t.Beat != "" {
+		var err error
+		if d.Heartbeat, err = time.ParseDuration(strings.ReplaceAll(t.Beat, " ", "")); err != nil {
+			errs["heartbeat"] = "A time such as 15m or 1h, or nothing."
+		}
 	}
 	every, err := time.ParseDuration(strings.ReplaceAll(t.Every, " ", ""))
 	if err != nil {
 		errs["every"] = "A time such as 30s, 5m or 1h."
 	}
-	d.Scale = scale
-	d.By, d.Of = t.By, t.Of
 	if d.Treat == own.State || d.Treat == own.Words {
-		d.Scale, d.Unit, d.By, d.Of = 1, "", "", ""
-		delete(errs, "scale")
+		d.Unit = ""
+	}
+	if d.Treat == own.Words {
+		d.Heartbeat = 0
 	}
 	if d.Table == "" {
 		d.Every = every
@@ -137,22 +149,15 @@ func (v pickView) Fields() []ui.FieldView {
 	t := v.Typed
 	out := []ui.FieldView{
 		ui.Typed(prefix, "name", "Name", t.Name, "", v.Errors["name"]),
-		ui.Chosen(prefix, "treat", "What becomes of it", t.Treat, treatments, "", v.Errors["treat"]),
-		ui.Typed(prefix, "scale", "Times", t.Scale, "What a value is multiplied by, such as 8 for bytes as bits.", v.Errors["scale"]),
+		ui.Chosen(prefix, "treat", "What is stored", t.Treat, treatments, "", v.Errors["treat"]),
 		ui.Typed(prefix, "unit", "Unit", t.Unit, "Of what comes out: bit/s, B, s, %, Cel, V, 1/s …", v.Errors["unit"]),
+		ui.Typed(prefix, "every", "How often it is read", t.Every, v.everyHelp(), v.Errors["every"]),
 	}
-	if v.Table != "" {
-		none := []ui.Option{{Value: "", Title: "no column"}}
-		for _, c := range v.Rows.Columns {
-			if c.Is != condition.Text {
-				none = append(none, ui.Option{Value: c.As, Title: c.As})
-			}
-		}
-		out = append(out,
-			ui.Chosen(prefix, "by", "Times a column", t.By, none, "Such as the size of the units that it is told in.", v.Errors["by"]),
-			ui.Chosen(prefix, "of", "As a share of a column", t.Of, none, "In %, such as what is used of all.", v.Errors["of"]))
+	if v.Typed.Treat != string(own.Words) {
+		out = append(out, ui.Typed(prefix, "heartbeat", "Store what does not change once in", t.Beat,
+			"Such as 1h; empty to store each value. Rules see each anyway.", v.Errors["heartbeat"]))
 	}
-	return append(out, ui.Typed(prefix, "every", "How often", t.Every, v.everyHelp(), v.Errors["every"]))
+	return out
 }
 
 func (v pickView) everyHelp() string {
@@ -163,8 +168,7 @@ func (v pickView) everyHelp() string {
 }
 
 var treatments = []ui.Option{
-	{Value: string(own.AsIs), Title: "A number, as it is"},
-	{Value: string(own.Rate), Title: "A counter: its growth a second"},
+	{Value: string(own.Number), Title: "A number"},
 	{Value: string(own.State), Title: "The number of a state"},
 	{Value: string(own.Words), Title: "A text"},
 }
@@ -280,6 +284,7 @@ func (s Screen) drafted(r *http.Request) (v pickView, d own.Draft, err error) {
 	if v, err = s.filled(r, in.At, in.Key); err != nil {
 		return v, d, err
 	}
+	in.steps, in.focus = stepsTyped(r.PostForm, in)
 	d, v.Errors = in.over(v.Draft)
 	v.Typed, v.Mark = in, in.Mark
 	return v, d, nil

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"strings"
 
+	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
@@ -21,6 +22,11 @@ type rehearsedView struct {
 	browse.Rehearsal
 	ID   domain.ID
 	Rows bool // it is a column of a table
+	// Of are the steps that are told, Chosen is the row that was chosen for that.
+	Of     []derive.Written
+	Chosen string
+	// Misstep is the step that cannot be taken; nil where all can.
+	Misstep *derive.Misstep
 }
 
 // Sum says how many rows are kept, and what the draft takes.
@@ -59,11 +65,15 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	}
 	errs := maps.Clone(v.Errors)
 	out := rehearsedView{ID: v.ID, Rows: v.Table != ""}
+	out.Of, out.Chosen = v.Typed.steps, v.Typed.Sample
 	if len(errs) == 0 {
-		out.Rehearsal, err = s.Browse.Rehearse(r.Context(), middleware.Who(r.Context()), v.ID, d)
+		out.Rehearsal, err = s.Browse.Rehearse(r.Context(), middleware.Who(r.Context()), v.ID, d, v.Typed.Sample, v.Typed.Afresh != "")
 	}
 	if err != nil && !errors.As(err, &errs) {
 		return err
+	}
+	if m, ok := d.Misstep(); ok {
+		out.Misstep = &m
 	}
 	if len(errs) > 0 {
 		out.Problem = "Nothing was asked: " + firstOf(errs)
@@ -73,7 +83,7 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 
 // firstOf is one of several problems, always the same.
 func firstOf(errs domain.FieldErrors) string {
-	for _, name := range []string{"name", "treat", "scale", "by", "of", "unit", "every", "where"} {
+	for _, name := range []string{"name", "treat", "steps", "unit", "every", "heartbeat", "where"} {
 		if errs[name] != "" {
 			return errs[name]
 		}

@@ -3,7 +3,6 @@ package collect
 
 import (
 	"embed"
-	"fmt"
 	"io/fs"
 	"net/http"
 	"time"
@@ -74,15 +73,8 @@ func (kitView) How(r kit.Reading) string {
 		out = "text, with since when it stands"
 	case len(r.Codes) > 0:
 		out = "state, with since when it stands"
-	case r.Rate:
-		out = "counter to rate"
-		if r.Scale != 1 {
-			out += fmt.Sprintf(", × %v", r.Scale)
-		}
-	case r.Percent != "":
-		out = "share of " + r.Percent
-	case r.Times != "":
-		out = "× " + r.Times
+	case len(r.Steps) > 0:
+		out = r.SaidShort()
 	}
 	if r.Over != "" {
 		out += ", " + string(r.Over) + " of all rows"

@@ -1,0 +1,115 @@
+package kit
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/tag"
+)
+
+// check finds names that lead nowhere.
+func (k *Kit) check() (problems []error) {
+	bad := func(format string, args ...any) { problems = append(problems, fmt.Errorf(format, args...)) }
+	if k.Name == "" || k.Title == "" || k.Version < 1 {
+		bad("kit, title and version must be set")
+	}
+	for _, s := range k.Sources {
+		if len(s.columns) == 0 || s.Key == "" {
+			bad("source %q fetches nothing", s.Key)
+		}
+	}
+	for _, p := range k.Parts {
+		src, ok := k.Source(p.Source)
+		if !ok || len(p.Key) == 0 || len(p.Name) == 0 {
+			bad("parts %q: source, key and name must be set", p.Kind)
+			continue
+		}
+		columns := slices.Concat(
+			p.Key,
+			p.Name,
+			p.Marks,
+			p.Apart,
+			p.Filter.Columns(),
+			slices.Collect(maps.Keys(p.Living)),
+			[]string{p.Note, p.Speed, p.Since},
+		)
+		problems = append(problems, missing(src, columns)...)
+	}
+	for _, r := range k.Readings {
+		src, ok := k.Source(r.Source)
+		if _, known := k.PartsOf(r.Of); !ok || (len(r.Value) == 0) == (len(r.FirstOf) == 0) || r.Of != "" && !known {
+			bad("reading %q: its source, part or value is not there", r.Key)
+			continue
+		}
+		problems = append(problems, r.checkBalances(src)...)
+		for i, variant := range k.Sources {
+			if variant.Key == src.Key {
+				problems = append(problems, missing(variant, r.columnsOf())...)
+				problems = append(problems, k.compile(&k.Sources[i], r)...)
+			}
+		}
+		if can := r.Can(); !(can.Low < can.High) {
+			bad("reading %q: low must be less than high", r.Key)
+		}
+		combined := r.Over != "" && r.Over != derive.OverFirst
+		if r.Counts() && r.Of == "" && combined {
+			bad("reading %q: each counter of several rows becomes a rate by itself; make parts of the rows", r.Key)
+		}
+		if r.Text && (r.Unit != "" || len(r.Codes) > 0 || r.Heartbeat > 0 || derive.Computes(r.Steps) || combined) {
+			bad("reading %q: a text has no unit, no codes and no heartbeat, and cannot be computed with", r.Key)
+		}
+	}
+	for _, r := range k.Readings {
+		if r.Purpose != "" && !slices.Contains([]Purpose{Reach, Uptime, Traffic, Filling}, r.Purpose) {
+			bad("reading %q: there is no purpose %q", r.Key, r.Purpose)
+		}
+	}
+	for _, r := range k.Readings {
+		if i := slices.IndexFunc(r.Tags, func(name string) bool { return !tag.Valid(name) }); i >= 0 {
+			bad("reading %q: %q is no tag", r.Key, r.Tags[i])
+		}
+	}
+	for _, c := range k.Charts {
+		for _, key := range c.Readings {
+			if r, ok := k.Reading(key); !ok || r.Text {
+				bad("chart %q: there is no reading %q that has numbers", c.Title, key)
+			}
+		}
+	}
+	return problems
+}
+
+// columnsOf are those that the reading looks at.
+func (r Reading) columnsOf() []string {
+	out := slices.Concat(r.Value, r.Filter.Columns())
+	for _, i := range r.Instead {
+		out = append(out, i.Column)
+	}
+	return out
+}
+
+// checkBalances finds balances that cannot be made.
+func (r Reading) checkBalances(src Source) (problems []error) {
+	if len(r.FirstOf) > 0 &&
+		(r.Of != "" || r.Text || len(r.Steps) > 0 || len(r.Codes) > 0) {
+		problems = append(problems, fmt.Errorf("reading %q: first_of makes a number of the device by itself, without other steps", r.Key))
+	}
+	for _, b := range r.FirstOf {
+		if b.Says == "" || len(b.Add) == 0 {
+			problems = append(problems, fmt.Errorf("reading %q: each of first_of must say what it counts, and add something", r.Key))
+		}
+		problems = append(problems, missing(src, b.columns())...)
+	}
+	return problems
+}
+
+func missing(src Source, names []string) (problems []error) {
+	for _, n := range names {
+		if n != "" && src.Column(n) < 0 {
+			problems = append(problems, fmt.Errorf("source %q has no column %q", src.Key, n))
+		}
+	}
+	return problems
+}
