@@ -143,6 +143,8 @@ type OwnDraft struct {
 	IntervalSeconds  *float64   `json:"interval_seconds,omitempty" doc:"Of a column: that of its whole table"`
 	Where            *string    `json:"where,omitempty" maxLength:"10000" doc:"A condition in CEL that picks rows"`
 	CalledBy         *string    `json:"called_by,omitempty" maxLength:"200" doc:"The column that rows are called by"`
+	TagsFrom         *[]string  `json:"tags_from,omitempty" maxItems:"20" doc:"Columns whose values become tags of the parts"`
+	AttributesFrom   *[]string  `json:"attributes_from,omitempty" maxItems:"20" doc:"Columns that become attributes of the parts"`
 	SameBy           *string    `json:"same_by,omitempty" maxLength:"200" doc:"The column by which the same row is known again"`
 }
 
@@ -188,6 +190,7 @@ func (in OwnDraft) over(d own.Draft) own.Draft {
 	if in.CalledBy != nil {
 		d.Rows.Name = []string{*in.CalledBy, "index"}
 	}
+	d.Rows.Tags, d.Rows.Attributes = given(in.TagsFrom, d.Rows.Tags), given(in.AttributesFrom, d.Rows.Attributes)
 	if in.SameBy != nil {
 		d.Rows.Same = []string{*in.SameBy, "index"}
 	}

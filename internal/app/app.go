@@ -215,7 +215,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.Engine = engine.NewCollector(s, a.Kits, all, a.evaluator, files, log)
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
-	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), log)
+	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), a.Kits.Retire, log)
 	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}, vendors, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)

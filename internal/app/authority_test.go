@@ -700,7 +700,7 @@ var inside = []string{
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
-	"modules.Load", "modules.Objects", "collect.OwnKit", "collect.Speak",
+	"modules.Load", "modules.Objects", "collect.OwnKit", "collect.Speak", "collect.Retire",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
 	"settings.Undoing", "collect.Undoing",

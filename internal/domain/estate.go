@@ -41,6 +41,8 @@ const (
 	SettingTalkTo SettingKey = "talk_to"
 	// SettingStretch is by how much the intervals of kits are stretched.
 	SettingStretch SettingKey = "stretch"
+	// SettingKeepRows is for how many days rows are kept of which devices no longer tell.
+	SettingKeepRows SettingKey = "keep_rows"
 )
 
 // SettingCredential is the id of the credential with which devices are asked by a way.
@@ -109,8 +111,10 @@ type Part struct {
 	// where nothing is known.
 	Marks string `json:"marks"`
 	// Reason says why the row is taken for this part.
-	Reason string    `json:"reason"`
-	Note   string    `json:"note"`
+	Reason string `json:"reason"`
+	Note   string `json:"note"`
+	// Told are the attributes and tags that the device tells of it, one a line: name=value, #tag.
+	Told   string    `json:"told,omitempty"`
 	Speed  float64   `json:"speed"` // bit/s, zero when not known
 	GoneAt time.Time `json:"gone_at"`
 }

@@ -15,14 +15,18 @@ import (
 type Housekeeper struct {
 	store   *store.Store
 	keep    samples.Keep
+	retire  Retire
 	log     *slog.Logger
 	stop    context.CancelFunc
 	running sync.WaitGroup
 }
 
+// Retire removes rows that are gone for too long, and returns how many.
+type Retire func(ctx context.Context, now time.Time) (int, error)
+
 // NewHousekeeper returns a housekeeper that does nothing before Start.
-func NewHousekeeper(s *store.Store, keep samples.Keep, log *slog.Logger) *Housekeeper {
-	return &Housekeeper{store: s, keep: keep, log: log}
+func NewHousekeeper(s *store.Store, keep samples.Keep, retire Retire, log *slog.Logger) *Housekeeper {
+	return &Housekeeper{store: s, keep: keep, retire: retire, log: log}
 }
 
 const houseEvery = 10 * time.Minute
@@ -68,6 +72,11 @@ func (h *Housekeeper) Round(ctx context.Context, now time.Time) {
 	h.report(ctx, "answers that are old", h.store.Answers.Drop(ctx, now.Add(-once.Kept)))
 	h.report(ctx, "sign-ins that ended", h.store.SignIns.Drop(ctx, now))
 	h.report(ctx, "values that could not be", h.store.Implausible.Drop(ctx, now.Add(-h.keep.Points)))
+	rows, err := h.retire(ctx, now)
+	h.report(ctx, "rows that are gone", err)
+	if rows > 0 {
+		h.log.Info("removed rows of which devices no longer tell", "rows", rows)
+	}
 	entries, err := h.store.Audit.Drop(ctx)
 	h.report(ctx, "audit entries that are old", err)
 	if entries > 0 {

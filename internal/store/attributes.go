@@ -113,7 +113,20 @@ func (a Areas) Carriers(ctx context.Context, tag string) (places map[domain.ID]b
 func (s Attributes) Set(ctx context.Context, all []domain.Attribute) error {
 	return s.bulk(ctx, all, `INSERT INTO attributes (place_id, device_id, part_id, name, value, tag)
 		SELECT nullif(place_id, 0), nullif(device_id, 0), nullif(part_id, 0), name, value, tag FROM given
-		ON CONFLICT (place_id, device_id, part_id, tag, name) DO UPDATE SET value = excluded.value`)
+		ON CONFLICT (place_id, device_id, part_id, tag, name) DO UPDATE SET value = excluded.value, told = false`)
+}
+
+// Tell puts what devices tell of some parts in the place of what they told before. What people
+// set stays, and what they set hides what is told under the same name.
+func (s Attributes) Tell(ctx context.Context, parts []domain.ID, all []domain.Attribute) error {
+	if len(parts) == 0 {
+		return nil
+	}
+	if err := s.q(ctx).Exec("DELETE FROM attributes WHERE told AND part_id = ANY(?::bigint[])", arrayOf(parts)).Error; err != nil {
+		return err
+	}
+	return s.bulk(ctx, all, `INSERT INTO attributes (part_id, name, value, tag, told)
+		SELECT part_id, name, value, tag, true FROM given ON CONFLICT (place_id, device_id, part_id, tag, name) DO NOTHING`)
 }
 
 // Unset takes attributes away, whatever their values are.

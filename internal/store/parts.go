@@ -24,6 +24,7 @@ type partRow struct {
 	Marks    string
 	Reason   string
 	Note     string
+	Told     string
 	Speed    float64
 	GoneAt   *time.Time
 }
@@ -43,6 +44,7 @@ func (r partRow) domain() domain.Part {
 		Marks:    r.Marks,
 		Reason:   r.Reason,
 		Note:     r.Note,
+		Told:     r.Told,
 		Speed:    r.Speed,
 		GoneAt:   orNever(r.GoneAt),
 	}
@@ -89,6 +91,7 @@ func partRowOf(p domain.Part) partRow {
 		Marks:    p.Marks,
 		Reason:   p.Reason,
 		Note:     p.Note,
+		Told:     p.Told,
 		Speed:    p.Speed,
 		GoneAt:   moment(p.GoneAt),
 	}
@@ -102,6 +105,7 @@ type partChange struct {
 	Marks  string     `json:"marks"`
 	Reason string     `json:"reason"`
 	Note   string     `json:"note"`
+	Told   string     `json:"told"`
 	Speed  float64    `json:"speed"`
 	GoneAt *time.Time `json:"gone_at"`
 }
@@ -112,13 +116,14 @@ func (s Parts) Change(ctx context.Context, parts []domain.Part) error {
 		return nil
 	}
 	changes := each(parts, func(p domain.Part) partChange {
-		return partChange{p.ID, p.Index, p.Called, p.Name, p.Marks, p.Reason, p.Note, p.Speed, moment(p.GoneAt)}
+		return partChange{p.ID, p.Index, p.Called, p.Name, p.Marks, p.Reason, p.Note, p.Told, p.Speed, moment(p.GoneAt)}
 	})
 	return known(s.q(ctx).Exec(`UPDATE parts p
 		SET index = n.index, called = n.called, name = n.name, marks = n.marks,
-reason = n.reason, note = n.note, speed = n.speed, gone_at = n.gone_at
+			reason = n.reason, note = n.note, told = n.told, speed = n.speed, gone_at = n.gone_at
 		FROM jsonb_to_recordset(?::jsonb)
-			AS n(id bigint, index text, called text, name text, marks text, reason text, note text, speed float8, gone_at timestamptz)
+			AS n(id bigint, index text, called text, name text, marks text, reason text, note text, told text, speed float8,
+				gone_at timestamptz)
 		WHERE p.id = n.id`, recordsOf(changes)).Error)
 }
 
@@ -142,8 +147,17 @@ func (s Parts) Count(ctx context.Context, deviceID domain.ID) (out []PartCount, 
 		Error
 }
 
-// PartFilter picks present parts of one kind of a device.
+// CountGone counts those of which a device no longer tells, by kind.
+func (s Parts) CountGone(ctx context.Context, deviceID domain.ID) (out []PartCount, err error) {
+	return out, s.q(ctx).
+		Raw("SELECT kit, kind, count(*) AS n FROM parts WHERE device_id = ? AND gone_at IS NOT NULL GROUP BY 1, 2", deviceID).
+		Scan(&out).
+		Error
+}
+
+// PartFilter picks parts of one kind of a device: those that are there, or those that are gone.
 type PartFilter struct {
+	Gone      bool
 	DeviceID  domain.ID
 	Kit, Kind string
 	Search    string // part of name or note
@@ -153,9 +167,9 @@ type PartFilter struct {
 	Offset int
 }
 
-// Find returns present parts of one kind, and how many match in all.
+// Find returns parts of one kind, and how many match in all.
 func (s Parts) Find(ctx context.Context, f PartFilter) ([]domain.Part, int64, error) {
-	q := s.q(ctx).Model(&partRow{}).Where("device_id = ? AND kit = ? AND kind = ? AND gone_at IS NULL", f.DeviceID, f.Kit, f.Kind)
+	q := s.q(ctx).Model(&partRow{}).Where("device_id = ? AND kit = ? AND kind = ? AND (gone_at IS NOT NULL) = ?", f.DeviceID, f.Kit, f.Kind, f.Gone)
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
 		q = q.Where("name ILIKE ? OR note ILIKE ?", like, like)

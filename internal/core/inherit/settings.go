@@ -2,8 +2,10 @@ package inherit
 
 import (
 	"strconv"
+	"time"
 
 	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/core/retention"
 	"tirelessowl/internal/domain"
 )
 
@@ -28,6 +30,19 @@ func (t Tree) Stretch(d domain.Device) (float64, Resolved) {
 	}
 	stretch, _ := cadence.ReadStretch(r.Value)
 	return stretch, r
+}
+
+// KeepRows returns for how long rows are kept of which a device no longer tells.
+func (t Tree) KeepRows(d domain.Device) (time.Duration, Resolved) {
+	r := t.Resolve(d.PlaceID, d.ID, domain.SettingKeepRows, func(value string) bool {
+		_, err := retention.ReadDays(value)
+		return err == nil
+	})
+	days, err := retention.ReadDays(r.Value)
+	if err != nil {
+		days = retention.RowDays
+	}
+	return time.Duration(days) * 24 * time.Hour, r
 }
 
 // Credential returns the credential with which a device is asked by a way: own, that of

@@ -32,10 +32,19 @@ func (k *Kit) check() (problems []error) {
 			p.Marks,
 			p.Apart,
 			p.Filter.Columns(),
+			p.Tags,
+			slices.Collect(maps.Values(p.Attributes)),
 			slices.Collect(maps.Keys(p.Living)),
 			[]string{p.Note, p.Speed, p.Since},
 		)
 		problems = append(problems, missing(src, columns)...)
+	}
+	for _, p := range k.Parts {
+		for name := range p.Attributes {
+			if !tag.Valid(name) {
+				bad("parts %q: %q is no name of an attribute", p.Kind, name)
+			}
+		}
 	}
 	for _, r := range k.Readings {
 		src, ok := k.Source(r.Source)

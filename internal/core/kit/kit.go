@@ -104,6 +104,10 @@ type Parts struct {
 	Key  []string
 	Name []string
 	Note string
+	// Tags are columns whose values become tags of the part, Attributes those whose values become
+	// attributes, by their names.
+	Tags       []string
+	Attributes map[string]string
 	// Speed is the column with the highest possible rate, times SpeedScale
 	// in bit/s; used to tell a counter's wrap from its reset.
 	Speed      string

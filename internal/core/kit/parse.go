@@ -38,6 +38,8 @@ type file struct {
 		Key        []string
 		Name       []string
 		Note       string
+		Tags       []string
+		Attributes map[string]string
 		Speed      string
 		SpeedScale float64             `yaml:"speed_scale"`
 		Only       map[string][]string `yaml:"only"`
@@ -159,6 +161,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		k.Parts = append(
 			k.Parts,
 			Parts{Kind: p.Kind, Title: p.Title, Purpose: p.Purpose, Source: p.Source, Key: p.Key, Name: p.Name, Note: p.Note,
+				Tags: p.Tags, Attributes: p.Attributes,
 				Speed: p.Speed, SpeedScale: p.SpeedScale, Filter: Filter{p.Only, p.LeaveOut, where}, Since: p.Since, Marks: p.Marks,
 				Apart:  p.Apart,
 				Living: p.Living},

@@ -44,12 +44,14 @@ type column struct {
 }
 
 type parts struct {
-	Kind   string
-	Title  string
-	Source string
-	Key    []string `yaml:",flow"`
-	Name   []string `yaml:",flow"`
-	Where  string   `yaml:",omitempty"`
+	Kind       string
+	Title      string
+	Source     string
+	Key        []string          `yaml:",flow"`
+	Name       []string          `yaml:",flow"`
+	Tags       []string          `yaml:",omitempty,flow"`
+	Attributes map[string]string `yaml:",omitempty,flow"`
+	Where      string            `yaml:",omitempty"`
 }
 
 type reading struct {
@@ -107,7 +109,7 @@ func (d *document) table(s Set, t Table) {
 	if t.Index != "" {
 		src.Ask["index"] = t.Index
 	}
-	needed := slices.Concat(t.Name, t.Same, t.asks())
+	needed := slices.Concat(t.Name, t.Same, t.Tags, t.Attributes, t.asks())
 	for _, r := range s.Readings {
 		if r.Table == t.Key {
 			needed = append(needed, Draft{r, t}.columns()...)
@@ -127,7 +129,14 @@ func (d *document) table(s Set, t Table) {
 		d.Readings = append(d.Readings, r.written(t.Key, as))
 	}
 	d.Sources = append(d.Sources, src)
-	d.Parts = append(d.Parts, parts{Kind: t.Key, Title: t.Title, Source: t.Key, Key: t.Same, Name: t.Name, Where: t.Where})
+	made := parts{Kind: t.Key, Title: t.Title, Source: t.Key, Key: t.Same, Name: t.Name, Tags: t.Tags, Where: t.Where}
+	for _, name := range t.Attributes {
+		if made.Attributes == nil {
+			made.Attributes = map[string]string{}
+		}
+		made.Attributes[name] = name
+	}
+	d.Parts = append(d.Parts, made)
 }
 
 // asks are the columns that the condition asks for.

@@ -80,6 +80,9 @@ type Table struct {
 	// same row has when it is numbered anew.
 	Name []string `json:"name"`
 	Same []string `json:"same"`
+	// Tags and Attributes are columns that give parts tags and attributes, which are called as they are.
+	Tags       []string `json:"tags,omitempty"`
+	Attributes []string `json:"attributes,omitempty"`
 	// Where picks rows; empty for all of them.
 	Where string `json:"where,omitempty"`
 }
@@ -132,6 +135,8 @@ func (d Draft) Check() domain.FieldErrors {
 		every = d.Rows.Every
 		bad("where", checkWhere(d.Rows) != "", "%s", checkWhere(d.Rows))
 		bad("row", d.Rows.lacks(d.Rows.Name) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Name))
+		bad("tags", d.Rows.lacks(d.Rows.Tags) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Tags))
+		bad("attributes", d.Rows.lacks(d.Rows.Attributes) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Attributes))
 		bad("same", d.Rows.lacks(d.Rows.Same) != "", "There is no column %s.", d.Rows.lacks(d.Rows.Same))
 	}
 	bad("every", every < 10*time.Second || every > 24*time.Hour, "From 10s to 24h.")

@@ -90,6 +90,7 @@ func (s *Service) SyncParts(
 // not tell this time stay as they are.
 func fill(p *domain.Part, row Row) {
 	p.Called, p.Index, p.Name, p.Note, p.GoneAt = row.Called, row.Index, row.Name, row.Note, time.Time{}
+	p.Told = row.Told
 	if row.Marks != "" {
 		p.Marks = row.Marks
 	}
@@ -137,6 +138,9 @@ func (s *Service) saveParts(
 		}
 		made, err := tx.Parts.Add(ctx, fresh)
 		if err != nil {
+			return err
+		}
+		if err := tell(ctx, tx, known, changed, made); err != nil {
 			return err
 		}
 		var wanted []domain.Series

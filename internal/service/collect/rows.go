@@ -23,6 +23,7 @@ type Row struct {
 	Called, Name string
 	plain        string
 	Note, Marks  string
+	Told         string  // attributes and tags; see domain.Part
 	Speed        float64 // bit/s, 0 when not known
 	Living       bool
 }
@@ -47,6 +48,7 @@ type remembered struct {
 func NewReader(src kit.Source, def kit.Parts) *Reader {
 	names := slices.Concat(def.Key, def.Name, []string{def.Note, def.Speed}, def.Marks)
 	names = slices.AppendSeq(append(names, def.Filter.Columns()...), maps.Keys(def.Living))
+	names = slices.AppendSeq(append(names, def.Tags...), maps.Values(def.Attributes))
 	r := &Reader{src: src, def: def, read: map[string]remembered{}}
 	for _, name := range names {
 		if i := src.Column(name); i >= 0 && !slices.Contains(r.columns, i) {
@@ -112,6 +114,7 @@ func rowOf(src kit.Source, def kit.Parts, row derive.Row) Row {
 		Name:   text.Brief(firstOf(src, row, def.Name), mostCalled),
 		Note:   text.Brief(firstOf(src, row, []string{def.Note}), mostCalled),
 		Marks:  marksOf(src, def, row),
+		Told:   toldOf(src, def, row),
 		Speed:  speedOf(src, def, row),
 		Living: kit.Filter{Only: def.Living}.Keeps(src, row),
 	}

@@ -137,6 +137,28 @@ func TestADeviceMayHaveAStretchOfItsOwn(t *testing.T) {
 	}
 }
 
+// Of three parts one is gone for 20 days and one for 5; with 10 days the first goes.
+func TestARehearsalTellsWhichRowsWouldGo(t *testing.T) {
+	w := setup(t)
+	typed := settings.Typed{At: inherit.Place(w.line), Key: domain.SettingKeepRows, Value: "10"}
+	ago := func(days int) time.Time { return time.Now().AddDate(0, 0, -days) }
+	_, err := w.store.Parts.Add(t.Context(), []domain.Part{
+		{DeviceID: w.devices[0].ID, Kit: "k", Kind: "port", Key: "a", GoneAt: ago(20)},
+		{DeviceID: w.devices[0].ID, Kit: "k", Kind: "port", Key: "b", GoneAt: ago(5)},
+		{DeviceID: w.devices[0].ID, Kit: "k", Kind: "port", Key: "c"},
+	})
+	require.NoError(t, err)
+	trace, err := w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "Gone now: 2 parts", trace.Facts[0].Text)
+	assert.Contains(t, trace.Facts[0].Detail, "1 part would be removed")
+	require.NoError(t, w.set(t, typed.At, typed.Key, " 10 "))
+	assert.Equal(t, "10 days", w.setting(t, typed.At, typed.Key).Shown)
+	for _, wrong := range []string{"0", "3651", "ten"} {
+		assert.Equal(t, domain.FieldErrors{"value": "Must be a number of days from 1 to 3650."}, w.set(t, typed.At, typed.Key, wrong))
+	}
+}
+
 func TestARehearsalTellsWhatAStretchCosts(t *testing.T) {
 	w := setup(t)
 	typed := settings.Typed{At: inherit.Place(w.line), Key: domain.SettingStretch, Value: "2"}

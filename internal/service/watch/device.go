@@ -36,6 +36,9 @@ type Kind struct {
 	Readings []kit.Reading
 	Rows     []PartValues
 	Total    int64 // parts in all
+	Gone     int64 // of which the device no longer tells, beside those
+	// Keep is for how long those are kept.
+	Keep     time.Duration
 	Matching int64 // those that fit the search
 }
 
@@ -48,6 +51,7 @@ type Look struct {
 	Search string
 	Page   int
 	Part   domain.ID // that is chosen
+	Gone   bool      // of that kind, those that are gone
 }
 
 // Subject is all that a device's page shows.
@@ -134,6 +138,11 @@ func (s looking) values(ctx context.Context, out *Subject, look Look, tree inher
 	if out.Sources, err = s.sources(ctx, id, fittings, stretch); err != nil {
 		return err
 	}
+	gone, err := s.store.Parts.CountGone(ctx, id)
+	if err != nil {
+		return err
+	}
+	keep, _ := tree.KeepRows(out.Device)
 	out.Parameters = map[string]map[string]string{}
 	for _, f := range fittings {
 		k, err := s.kits.Kit(f.Kit)
@@ -146,6 +155,12 @@ func (s looking) values(ctx context.Context, out *Subject, look Look, tree inher
 			kind, err := s.kind(ctx, id, k, def, levels, look)
 			if err != nil {
 				return err
+			}
+			kind.Keep = keep
+			for _, g := range gone {
+				if g.Kit == k.Name && g.Kind == def.Kind {
+					kind.Gone = g.N
+				}
 			}
 			out.Kinds = append(out.Kinds, kind)
 		}
@@ -166,10 +181,10 @@ func (s looking) kind(ctx context.Context, id domain.ID, k *kit.Kit, def kit.Par
 		f.First = append(f.First, l.PartID)
 	}
 	if look.Kind == def.Kind {
-		f.Search, f.Offset = look.Search, look.Page*PartsPage
+		f.Search, f.Offset, f.Gone = look.Search, look.Page*PartsPage, look.Gone
 	}
 	parts, total, err := s.store.Parts.Find(ctx, f)
-	if err == nil && total > PartsPage && f.Offset == 0 && f.Search == "" {
+	if err == nil && total > PartsPage && f.Offset == 0 && f.Search == "" && !f.Gone {
 		// What carries most is worth a look, wherever it stands.
 		var busiest domain.ID
 		if busiest, err = s.busiest(ctx, id, k, def); err == nil && busiest != 0 {

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -50,6 +51,8 @@ type typed struct {
 	Where string `form:"where"`
 	Row   string `form:"row"`
 	Same  string `form:"same"`
+	Tags  string `form:"tags"`
+	Attrs string `form:"attributes"`
 	Kept  int    `form:"kept"`
 	// Show is form where the form comes back, as Act changed it; Sample is the row of which each
 	// step is told, Afresh asks the device again.
@@ -71,6 +74,7 @@ func typedOf(d own.Draft) typed {
 	if d.Table != "" {
 		every = d.Rows.Every
 		t.Where, t.Row, t.Same = d.Rows.Where, d.Rows.Name[0], d.Rows.Same[0]
+		t.Tags, t.Attrs = strings.Join(d.Rows.Tags, ", "), strings.Join(d.Rows.Attributes, ", ")
 	}
 	t.Every = shortSpan(every)
 	return t
@@ -115,7 +119,18 @@ func (t typed) over(d own.Draft) (own.Draft, domain.FieldErrors) {
 	}
 	d.Rows.Every, d.Rows.Where = every, t.Where
 	d.Rows.Name, d.Rows.Same = firstThenIndex(t.Row), firstThenIndex(t.Same)
+	d.Rows.Tags, d.Rows.Attributes = listed(t.Tags), listed(t.Attrs)
 	return d, errs
+}
+
+// listed are names with commas between.
+func listed(typed string) (out []string) {
+	for name := range strings.SplitSeq(typed, ",") {
+		if name = strings.TrimSpace(name); name != "" && !slices.Contains(out, name) {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 func firstThenIndex(column string) []string {
@@ -184,6 +199,10 @@ func (v pickView) RowFields() []ui.FieldView {
 		ui.Chosen(prefix, "row", "A row is called by", v.Typed.Row, options, "", v.Errors["row"]),
 		ui.Chosen(prefix, "same", "The same row has the same", v.Typed.Same, options,
 			"So its history stays when rows are numbered anew.", v.Errors["same"]),
+		ui.Typed(prefix, "tags", "Tags from columns", v.Typed.Tags, "What these say becomes tags of the part; columns with commas between.",
+			v.Errors["tags"]),
+		ui.Typed(prefix, "attributes", "Attributes from columns", v.Typed.Attrs, "Each gives an attribute of its own name, such as ifAlias.",
+			v.Errors["attributes"]),
 	}
 }
 

@@ -83,7 +83,7 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 
 // firstOf is one of several problems, always the same.
 func firstOf(errs domain.FieldErrors) string {
-	for _, name := range []string{"name", "treat", "steps", "unit", "every", "heartbeat", "where"} {
+	for _, name := range []string{"name", "treat", "steps", "unit", "every", "heartbeat", "row", "same", "tags", "attributes", "where"} {
 		if errs[name] != "" {
 			return errs[name]
 		}

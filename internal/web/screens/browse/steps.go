@@ -92,8 +92,11 @@ func (v pickView) numberColumns(chosen string) (out []ui.Option) {
 	return out
 }
 
-// Formulas says what a formula may name.
+// Formulas says what a formula may name; empty where there is none.
 func (v pickView) Formulas() string {
+	if !slices.ContainsFunc(v.Typed.steps, func(w derive.Written) bool { return w.Do == "compute" }) {
+		return ""
+	}
 	out := "A formula may name value, which is what the step before it gives"
 	if v.Table != "" {
 		out += ", and columns of the table"

@@ -208,7 +208,7 @@ func (s Screen) view(r *http.Request) (view, error) {
 		return view{}, err
 	}
 	q := r.URL.Query()
-	look := watch.Look{Kind: q.Get("kind"), Search: strings.TrimSpace(q.Get("q")), Page: ui.PageNumber(q)}
+	look := watch.Look{Kind: q.Get("kind"), Search: strings.TrimSpace(q.Get("q")), Page: ui.PageNumber(q), Gone: q.Get("gone") != ""}
 	look.Part, _ = strconv.ParseInt(q.Get("part"), 10, 64)
 	who := middleware.Who(r.Context())
 	subject, err := s.Watch.Device(r.Context(), who, id, look, time.Now().UTC())

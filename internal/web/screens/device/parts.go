@@ -4,7 +4,10 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"time"
 
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/ui"
@@ -29,12 +32,51 @@ func (v view) Table(k watch.Kind) partsView {
 	if t.Search != "" {
 		q.Set("q", t.Search)
 	}
+	if t.Past() {
+		q.Set("gone", "yes")
+	}
 	t.Paging = ui.NewPaging(path, q, page, watch.PartsPage, len(k.Rows), k.Matching)
 	return t
 }
 
-// All is how many parts of the kind there are.
-func (t partsView) All() int64 { return t.Kind.Total }
+// AllSaid says how many parts of the kind there are, or are gone.
+func (t partsView) AllSaid() string {
+	all := text.Thousands(t.Kind.Total)
+	if t.Past() {
+		return all + " gone"
+	}
+	return all
+}
+
+// Past tells whether it shows the parts of which the device no longer tells.
+func (t partsView) Past() bool { return t.View.Look.Gone && t.View.Look.Kind == t.Parts.Kind }
+
+// Other leads to those that are gone, or back to those that are there.
+func (t partsView) Other() string {
+	q := url.Values{"kind": {t.Parts.Kind}, "span": {t.View.Span.Name}}
+	if !t.Past() {
+		q.Set("gone", "yes")
+	}
+	return fmt.Sprintf("/devices/%d?%s#parts-%s", t.View.Device.ID, q.Encode(), t.Parts.Kind)
+}
+
+// OtherSaid says where that leads.
+func (t partsView) OtherSaid() string {
+	if t.Past() {
+		return "Back to those that are there"
+	}
+	return text.Count(t.Kind.Gone, "more is gone", "more are gone")
+}
+
+// Left says since when a part is gone, and until when it is kept.
+func (t partsView) Left(p domain.Part) string {
+	now := time.Now()
+	out := "gone for " + units.Span(now.Sub(p.GoneAt))
+	if until := p.GoneAt.Add(t.Kind.Keep); until.After(now) {
+		return out + ", kept for " + units.Span(until.Sub(now)) + " more"
+	}
+	return out + ", kept with its alerts"
+}
 
 // Many tells whether there are more parts than a page holds, so that they can
 // be searched.
