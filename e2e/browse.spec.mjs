@@ -126,3 +126,35 @@ END`;
   }
   expect(problems).toEqual([]);
 });
+
+test('rules say what devices are, and tell before what they would change', async ({ page }) => {
+  const problems = watchConsole(page);
+  await signIn(page);
+  await page.goto('/find/recognition');
+  const rules = page.getByLabel('Rules of your own');
+  const before = await rules.inputValue();
+  expect(before).toContain('Brackwater Networks');
+  await expect(page.locator('#recognised')).toContainText(/No sweep has heard|all would be recognised/);
+  await rules.fill('rules:\n  - {when: "colour == 1", kind: lamp}');
+  await expect(page.locator('#recognised')).toContainText('Line 2: when: character 1: there is no column “colour”');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.locator('#recognition').getByRole('alert')).toContainText('Line 2');
+  await rules.fill(before + '  - {when: \'name == "lamp"\', kind: lamp}\n');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Saved. The next run of each sweep goes by it.')).toBeVisible();
+  await rules.fill(before);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Saved. The next run of each sweep goes by it.')).toBeVisible();
+
+  const file = page.getByLabel('The public list of private enterprise numbers, as text');
+  await file.setInputFiles({ name: 'numbers.txt', mimeType: 'text/plain', buffer: Buffer.from('no list') });
+  await page.getByRole('button', { name: 'Load it' }).click();
+  await expect(page.getByText('Line 1: there is no enterprise number')).toBeVisible();
+  await file.setInputFiles({ name: 'numbers.txt', mimeType: 'text/plain', buffer: Buffer.from('99999\n  Lantern Works\n    Keeper\n') });
+  await page.getByRole('button', { name: 'Load it' }).click();
+  await expect(page.getByText('1 maker loaded.')).toBeVisible();
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('button', { name: 'Take it away' }).click();
+  await expect(page.getByText('None is loaded')).toBeVisible();
+  expect(problems).toEqual([]);
+});

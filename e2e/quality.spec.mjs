@@ -51,6 +51,7 @@ const views = {
   collect: '/collect',
   credentials: '/collect/credentials',
   modules: '/collect/modules',
+  recognition: '/find/recognition',
   credential: '/collect/credentials/new?kind=snmp-v3',
   latest: '/collect/values',
   rules: '/judge',

@@ -19,7 +19,6 @@ import (
 	"github.com/gosnmp/gosnmp"
 
 	"tirelessowl/internal/core/access"
-	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/core/way"
@@ -34,10 +33,12 @@ import (
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/sim"
 	"tirelessowl/internal/store"
 	"tirelessowl/kits"
+	rules "tirelessowl/recognition"
 )
 
 type bench struct {
@@ -172,6 +173,10 @@ func (b *bench) sweep(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	known, err := recognition.New(b.store, nil, rules.Rules)
+	if err != nil {
+		return err
+	}
 	done, who := make(chan struct{}, 1024), access.Itself("bench")
 	desk := act.NewDesk(b.store, func(domain.News) {}, slog.New(slog.NewTextHandler(io.Discard, nil)))
 	svc := find.New(
@@ -181,7 +186,7 @@ func (b *bench) sweep(ctx context.Context) error {
 		all,
 		probe.Prober{SNMP: client},
 		probe.Looker{ICMP: icmp.NewClient()},
-		map[string]identity.Vendor{},
+		known,
 		func(domain.Sweep) {
 			select {
 			case done <- struct{}{}:

@@ -17,7 +17,6 @@ import (
 	"tirelessowl/cmd/internal/scratch"
 	"tirelessowl/internal/app"
 	"tirelessowl/internal/config"
-	"tirelessowl/internal/demo"
 )
 
 // size is how large the estate and the crowd are.
@@ -58,7 +57,7 @@ func run(ctx context.Context, z size) error {
 	}
 	defer os.RemoveAll(dir)
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	a, err := app.New(config.Config{DataDir: dir, KeepDays: 90}, s, demo.Vendors(), quiet)
+	a, err := app.New(config.Config{DataDir: dir, KeepDays: 90}, s, quiet)
 	if err != nil {
 		return err
 	}

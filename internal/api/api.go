@@ -24,6 +24,7 @@ import (
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/settings"
@@ -48,6 +49,7 @@ type Wiring struct {
 	Kits        *collect.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
+	Recognition *recognition.Service
 	Credentials *credentials.Service
 	Watch       *watch.Service
 	Devices     *devices.Service
@@ -79,6 +81,7 @@ func New(p Wiring) http.Handler {
 	a.credentials()
 	a.browse()
 	a.modules()
+	a.recognition()
 	a.kits()
 	a.series()
 	a.samples()

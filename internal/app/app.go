@@ -14,7 +14,6 @@ import (
 
 	"tirelessowl/internal/api"
 	"tirelessowl/internal/config"
-	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/domain"
@@ -38,6 +37,7 @@ import (
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/settings"
@@ -49,6 +49,7 @@ import (
 	"tirelessowl/internal/web"
 	"tirelessowl/kits"
 	"tirelessowl/objects"
+	rules "tirelessowl/recognition"
 )
 
 // snmpPort is what a new sweep asks by default.
@@ -68,6 +69,7 @@ type App struct {
 	Kits        *collect.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
+	Recognition *recognition.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service
@@ -153,7 +155,7 @@ func closeWithin(f func(), limit time.Duration) {
 }
 
 // New wires everything; nothing runs yet.
-func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, log *slog.Logger) (*App, error) {
+func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	a := &App{Config: c, Store: s, log: log, hub: engine.NewHub()}
 	var err error
 	if a.client, err = snmp.NewClient(); err != nil {
@@ -200,6 +202,9 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 		return nil, err
 	}
 	a.Modules = modules.New(s, a.Desk, described)
+	if a.Recognition, err = recognition.New(s, a.Desk, rules.Rules); err != nil {
+		return nil, err
+	}
 	a.Browse = browse.New(a.Desk, a.Kits, all, a.Modules.Objects)
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
@@ -217,7 +222,7 @@ func New(c config.Config, s *store.Store, vendors map[string]identity.Vendor, lo
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), a.Kits.Retire, log)
 	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
-	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}, vendors, a.tellSweep, reload)
+	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}, a.Recognition, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
 	a.Attributes = attributes.New(s, a.Desk, sheets)
 	a.Audit = audit.New(a.Desk, a.undoing())
@@ -242,6 +247,9 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 		return fmt.Errorf("the sample store: %w", err)
 	}
 	a.house.Start(ctx)
+	if err := a.Recognition.Load(ctx); err != nil {
+		return fmt.Errorf("how devices are recognised: %w", err)
+	}
 	if err := a.Modules.Load(ctx); err != nil {
 		return err
 	}
@@ -280,6 +288,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Kits:        a.Kits,
 		Browse:      a.Browse,
 		Modules:     a.Modules,
+		Recognition: a.Recognition,
 		Credentials: a.Credentials,
 		Find:        a.Find,
 		Judge:       a.Judge,
@@ -311,6 +320,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Kits:        a.Kits,
 			Browse:      a.Browse,
 			Modules:     a.Modules,
+			Recognition: a.Recognition,
 			Credentials: a.Credentials,
 			Watch:       a.Watch,
 			Run:         running,

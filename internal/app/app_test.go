@@ -100,7 +100,7 @@ func build(t *testing.T) running {
 	s := testkit.OpenStore(t, testkit.URL(t))
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
 	c.Allow = []netip.Prefix{loopback}
-	a, err := New(c, s, demo.Vendors(), slog.New(slog.NewTextHandler(t.Output(), nil)))
+	a, err := New(c, s, slog.New(slog.NewTextHandler(t.Output(), nil)))
 	require.NoError(t, err)
 	key := keyOf(t, a, "test", domain.AccessAdminister)
 	return running{a, c.URL, key, base}
@@ -146,6 +146,7 @@ type problem struct {
 func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 	r := start(t)
 	var root, place api.Place
+	require.Equal(t, 204, r.call(t, "PUT", "/recognition-rules", map[string]any{"rules": demo.Recognition()}, nil))
 	require.Equal(t, 201, r.call(t, "POST", "/places", map[string]any{"name": "Kittiwake Line", "kind": "organisation"}, &root))
 	require.Equal(t, 201, r.call(t, "POST", "/places", map[string]any{"name": "Sandhaven", "kind": "site", "parent_id": root.ID}, &place))
 	var sweep api.Sweep
@@ -174,6 +175,15 @@ func TestFromARangeToValuesOverTheAPI(t *testing.T) {
 		[]string{"sh-edge-1", "Brackwater Networks", "BR-240", "router"},
 		[]string{edge.Name, edge.Vendor, edge.Model, edge.Kind},
 	)
+	var anew api.RecognitionRehearsal
+	require.Equal(t, 200, r.call(t, "POST", "/recognition-rules/rehearsal", map[string]any{"rules": ""}, &anew))
+	assert.Equal(t, "enterprise 32473", anew.Changes[0].After.Vendor, "as it would be without")
+	registry := map[string]any{"text": "32473\n  Example Enterprise\n"}
+	var loaded api.EnterprisesLoaded
+	require.Equal(t, 200, r.call(t, "PUT", "/enterprises", registry, &loaded))
+	assert.Equal(t, 1, loaded.Enterprises)
+	require.Equal(t, 200, r.call(t, "POST", "/recognition-rules/rehearsal", map[string]any{"rules": ""}, &anew))
+	assert.Equal(t, "Example Enterprise", anew.Changes[0].After.Vendor)
 	assert.Len(t, edge.Others, 1, "its second address is the same device")
 	assert.Equal(t, 4, edge.Parts["interface"])
 

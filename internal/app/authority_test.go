@@ -358,6 +358,15 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "browse.Node", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Node(c, w, nil))) }},
 		{name: "browse.Search", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Search(c, w, "if"))) }},
+		{name: "recognition.Written", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Recognition.Written(c, w))) }},
+		{name: "recognition.Rehearse", shared: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Recognition.Rehearse(c, w, "")))
+		}},
+		{name: "recognition.Write", whole: true, ask: func(c C, w A) (any, error) { return done(r.Recognition.Write(c, w, "", "")) }},
+		{name: "recognition.LoadRegistry", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Recognition.LoadRegistry(c, w, strings.NewReader("7\n  Lantern Works\n"))))
+		}},
+		{name: "recognition.DropRegistry", whole: true, ask: func(c C, w A) (any, error) { return done(r.Recognition.DropRegistry(c, w)) }},
 		{name: "modules.All", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Modules.All(c, w))) }},
 		{name: "modules.State", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Modules.State(c, w))) }},
 		{name: "modules.Begin", whole: true, ask: func(c C, w A) (any, error) {
@@ -700,7 +709,8 @@ var inside = []string{
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
-	"modules.Load", "modules.Objects", "collect.OwnKit", "collect.Speak", "collect.Retire",
+	"modules.Load", "modules.Objects",
+	"recognition.Load", "recognition.Rules", "recognition.Makers", "collect.OwnKit", "collect.Speak", "collect.Retire",
 	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
 	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
 	"settings.Undoing", "collect.Undoing",
@@ -725,6 +735,7 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"collect":     r.Kits,
 		"browse":      r.Browse,
 		"modules":     r.Modules,
+		"recognition": r.Recognition,
 		"credentials": r.Credentials,
 		"judge":       r.Judge,
 		"respond":     r.Respond,

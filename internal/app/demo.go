@@ -192,7 +192,7 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 		return err
 	}
 	defer d.Stop()
-	a, err := New(c, s, demo.Vendors(), log)
+	a, err := New(c, s, log)
 	if err != nil {
 		return err
 	}

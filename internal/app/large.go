@@ -49,7 +49,7 @@ func RunLargeDemo(ctx context.Context, c config.Config, size LargeSize, world de
 	if err != nil {
 		return err
 	}
-	a, err := New(c, s, demo.Vendors(), log)
+	a, err := New(c, s, log)
 	if err != nil {
 		return err
 	}

@@ -14,7 +14,7 @@ func Serve(ctx context.Context, c config.Config, log *slog.Logger) error {
 		return err
 	}
 	defer closeStore()
-	a, err := New(c, s, nil, log)
+	a, err := New(c, s, log)
 	if err != nil {
 		return err
 	}

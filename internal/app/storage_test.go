@@ -181,7 +181,7 @@ func TestSamplesByCommand(t *testing.T) {
 func TestLargeDemoLoads(t *testing.T) {
 	base, _ := estate(t)
 	s := testkit.Store(t)
-	a, err := New(config.Config{DataDir: t.TempDir(), DemoPort: 1}, s, demo.Vendors(), nil)
+	a, err := New(config.Config{DataDir: t.TempDir(), DemoPort: 1}, s, nil)
 	require.NoError(t, err)
 	world := demo.Large{World: demo.World{Store: s, People: a.People, Kits: a.Kits, Community: "c", Port: 161}, Devices: 50, Days: 20}
 	world.At = func(i int) netip.Addr { return sim.Offset(base, 200, i+1) }

@@ -24,7 +24,7 @@ const module = "tirelessowl/"
 var rooms = map[string][]string{
 	"internal/core/why":       {},
 	"internal/domain":         {"internal/core/why"},
-	"internal/core":           {"internal/domain", "kits", "objects"},
+	"internal/core":           {"internal/domain", "kits", "objects", "recognition"},
 	"internal/protocol":       {"internal/domain", "internal/core"},
 	"internal/localpg":        {},
 	"internal/config":         {},
@@ -51,10 +51,11 @@ var rooms = map[string][]string{
 		"internal/service/collect",
 		"kits",
 	},
-	"internal/app":  {"internal", "kits", "objects"},
-	"cmd":           {"internal", "kits"},
+	"internal/app":  {"internal", "kits", "objects", "recognition"},
+	"cmd":           {"internal", "kits", "recognition"},
 	"kits":          {},
 	"objects":       {},
+	"recognition":   {},
 	"tools":         {},
 	"internal/arch": {},
 }

@@ -7,6 +7,7 @@ import (
 
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/plan"
+	"tirelessowl/internal/core/recognise"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/people"
@@ -123,6 +124,9 @@ func (w *World) estate(
 	credential func(place string) domain.ID,
 	now time.Time,
 ) error {
+	if err := tx.Settings.Set(ctx, recognise.Setting, Recognition()); err != nil {
+		return err
+	}
 	root, err := tx.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
 	if err != nil {
 		return err

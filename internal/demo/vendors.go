@@ -2,41 +2,59 @@ package demo
 
 import (
 	"encoding/hex"
-
-	"tirelessowl/internal/core/identity"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
 )
+
+// root is the enterprise number reserved for documentation (32473, RFC 5612).
+const root = "1.3.6.1.4.1.32473."
+
+// maker is an invented maker with its products, each a model and a kind, by object id.
+type maker struct {
+	name   string
+	models map[string][2]string
+}
+
+// makers are those of the demo world, by object id.
+var makers = map[string]maker{
+	root + "1": {"Brackwater Networks", map[string][2]string{
+		"1": {"BS-48", "switch"}, "2": {"BS-24", "switch"}, "3": {"BS-8", "switch"}, "10": {"BR-240", "router"},
+		"11": {"BR-SAT", "router"}, "20": {"BF-12", "firewall"}, "30": {"BA-3", "access point"}, "31": {"BG-2", "gateway"}}},
+	root + "2": {"Fathom Systems", map[string][2]string{
+		"1": {"FH-2", "hypervisor"}, "2": {"FS Linux", "virtual machine"}, "3": {"FK-1", "kiosk"}, "4": {"FB-4", "departure board"},
+		"5": {"FR-16", "camera recorder"}, "6": {"FE-1", "server"}}},
+	root + "3": {"Halyard Power", map[string][2]string{"1": {"HP-3000", "UPS"}}},
+	root + "4": {"Tern Storage", map[string][2]string{"1": {"TS-9", "shared store"}}},
+}
 
 // vendorOf finds the maker of a model, for devices that the demo loads
 // without sweeping.
 func vendorOf(model string) string {
-	for _, v := range Vendors() {
-		for _, m := range v.Models {
-			if m.Name == model {
-				return v.Name
+	for _, m := range makers {
+		for _, product := range m.models {
+			if product[0] == model {
+				return m.name
 			}
 		}
 	}
 	return ""
 }
 
-// Vendors are the invented makers of the demo world by object id, under the
-// enterprise number reserved for documentation (32473, RFC 5612).
-func Vendors() map[string]identity.Vendor {
-	const root = "1.3.6.1.4.1.32473."
-	return map[string]identity.Vendor{
-		root + "1": {Name: "Brackwater Networks", Models: map[string]identity.Model{
-			"1": {Name: "BS-48", Kind: "switch"}, "2": {Name: "BS-24", Kind: "switch"}, "3": {Name: "BS-8", Kind: "switch"},
-			"10": {Name: "BR-240", Kind: "router"}, "11": {Name: "BR-SAT", Kind: "router"}, "20": {Name: "BF-12", Kind: "firewall"},
-			"30": {Name: "BA-3", Kind: "access point"}, "31": {Name: "BG-2", Kind: "gateway"}}},
-		root + "2": {Name: "Fathom Systems", Models: map[string]identity.Model{
-			"1": {Name: "FH-2", Kind: "hypervisor"}, "2": {Name: "FS Linux", Kind: "virtual machine"}, "3": {Name: "FK-1", Kind: "kiosk"},
-			"4": {
-				Name: "FB-4",
-				Kind: "departure board",
-			}, "5": {Name: "FR-16", Kind: "camera recorder"}, "6": {Name: "FE-1", Kind: "server"}}},
-		root + "3": {Name: "Halyard Power", Models: map[string]identity.Model{"1": {Name: "HP-3000", Kind: "UPS"}}},
-		root + "4": {Name: "Tern Storage", Models: map[string]identity.Model{"1": {Name: "TS-9", Kind: "shared store"}}},
+// Recognition are the rules by which the demo world recognises its devices.
+func Recognition() string {
+	var out strings.Builder
+	out.WriteString("# What the makers of the Kittiwake Line's devices call their products.\nrules:\n")
+	for _, prefix := range slices.Sorted(maps.Keys(makers)) {
+		m := makers[prefix]
+		for _, number := range slices.Sorted(maps.Keys(m.models)) {
+			product := m.models[number]
+			fmt.Fprintf(&out, "  - {when: 'object_id == \"%s.%s\"', model: %s, kind: %s}\n", prefix, number, product[0], product[1])
+		}
+		fmt.Fprintf(&out, "  - {when: 'object_id.startsWith(\"%s.\")', vendor: %s}\n", prefix, m.name)
 	}
+	return out.String()
 }
 
 // EngineID is the SNMP engine id that a simulated device shows, as a sweep

@@ -33,6 +33,7 @@ type Areas struct {
 	Kits         Kits
 	Links        Links
 	Modules      Modules
+	Enterprises  Enterprises
 	Overrides    Overrides
 	OwnKits      OwnKits
 	Parts        Parts
@@ -94,6 +95,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Kits:         Kits{a},
 		Links:        Links{a},
 		Modules:      Modules{a},
+		Enterprises:  Enterprises{a},
 		Overrides:    Overrides{a},
 		OwnKits:      OwnKits{a},
 		Parts:        Parts{a},

@@ -169,7 +169,8 @@ type PartFilter struct {
 
 // Find returns parts of one kind, and how many match in all.
 func (s Parts) Find(ctx context.Context, f PartFilter) ([]domain.Part, int64, error) {
-	q := s.q(ctx).Model(&partRow{}).Where("device_id = ? AND kit = ? AND kind = ? AND (gone_at IS NOT NULL) = ?", f.DeviceID, f.Kit, f.Kind, f.Gone)
+	const picked = "device_id = ? AND kit = ? AND kind = ? AND (gone_at IS NOT NULL) = ?"
+	q := s.q(ctx).Model(&partRow{}).Where(picked, f.DeviceID, f.Kit, f.Kind, f.Gone)
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
 		q = q.Where("name ILIKE ? OR note ILIKE ?", like, like)

@@ -28,6 +28,7 @@ import (
 	"tirelessowl/internal/web/screens/people"
 	"tirelessowl/internal/web/screens/places"
 	"tirelessowl/internal/web/screens/problem"
+	"tirelessowl/internal/web/screens/recognition"
 	"tirelessowl/internal/web/screens/run"
 	"tirelessowl/internal/web/screens/search"
 	"tirelessowl/internal/web/screens/session"
@@ -50,6 +51,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
 		browse.Screen{Render: r, Browse: p.Browse, Kits: p.Kits, Devices: p.Devices}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
+		recognition.Screen{Render: r, Recognition: p.Recognition}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
 		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
@@ -81,6 +83,8 @@ var bounds = map[string]int64{
 	api.ImportPath:        api.MaxImport,
 	attributes.ImportPath: 3 * attributes.MaxTable,
 	modules.LoadPath:      modules.MaxBytes,
+	recognition.LoadPath:  recognition.MaxBytes,
+	api.EnterprisesPath:   api.MaxEnterprises,
 	find.TablePath:        find.MaxTable,
 	"/signin":             fromStrangers,
 	"/signin/second":      fromStrangers,

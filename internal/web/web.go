@@ -21,6 +21,7 @@ import (
 	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
 	"tirelessowl/internal/service/settings"
@@ -48,6 +49,7 @@ type Wiring struct {
 	Kits        *collect.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
+	Recognition *recognition.Service
 	Credentials *credentials.Service
 	Find        *find.Service
 	Judge       *judge.Service

@@ -32,26 +32,6 @@ func TestMerge(t *testing.T) {
 	assert.Equal(t, "address:192.0.2.4", in[4].Key())
 }
 
-func TestRecognise(t *testing.T) {
-	known := map[string]Vendor{"1.3.6.1.4.1.32473.1": {Name: "Brackwater Networks", Models: map[string]Model{"1.5": {"BR-240", "router"}}}}
-	v, m, k := Recognise(".1.3.6.1.4.1.32473.1.1.5", known)
-	assert.Equal(t, []string{"Brackwater Networks", "BR-240", "router"}, []string{v, m, k})
-	v, m, _ = Recognise("1.3.6.1.4.1.32473.1.9.9", known)
-	assert.Equal(t, "Brackwater Networks", v)
-	assert.Empty(t, m)
-	v, _, _ = Recognise("1.3.6.1.4.1.99999.7", known)
-	assert.Equal(t, "enterprise 99999", v)
-	v, _, _ = Recognise("", known)
-	assert.Empty(t, v)
-}
-
-func TestKindOf(t *testing.T) {
-	assert.Equal(t, "switch", KindOf(0, "BS-48 Managed Switch"))
-	assert.Equal(t, "server", KindOf(72, "some host"), "72 = 2^3 + 2^6: end-to-end and applications")
-	assert.Equal(t, "router", KindOf(6, ""), "6 = 2^1 + 2^2: datalink and internet")
-	assert.Equal(t, "device", KindOf(0, ""))
-}
-
 // Images of machines are copied with their engine ids: what has another serial
 // number or another name is another machine, and people are told of the doubt.
 func TestCopiesAreToldApart(t *testing.T) {

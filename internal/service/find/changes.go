@@ -36,7 +36,11 @@ func (w *sweep) compare(ctx context.Context, r *store.SweepRun) error {
 	w.mu.Lock()
 	answers := slices.Collect(maps.Values(w.answers))
 	w.mu.Unlock()
-	now := seenOf(w.finds(answers))
+	finds, err := w.finds(ctx, answers)
+	if err != nil {
+		return err
+	}
+	now := seenOf(finds)
 	r.Found = int64(len(now))
 	changes, next := identity.Changes(before, now)
 	switch {

@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ports"
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/recognise"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -40,6 +41,13 @@ type Prober interface {
 	Learn(ctx context.Context, at netip.AddrPort, c way.Opened) (identity.Answer, error)
 }
 
+// Recognition tells what devices are.
+type Recognition interface {
+	Rules() recognise.Rules
+	// Makers are what the registry calls the enterprises of object ids.
+	Makers(ctx context.Context, objectIDs []string) (map[string]string, error)
+}
+
 // Repeats are after how long a sweep can begin again by itself.
 var Repeats = []time.Duration{time.Hour, 6 * time.Hour, 24 * time.Hour, 7 * 24 * time.Hour}
 
@@ -52,13 +60,13 @@ const (
 
 // Service is the use cases of finding.
 type Service struct {
-	store   *store.Store
-	desk    *act.Desk
-	sheets  *act.Sheets
-	kits    *collect.Service
-	prober  Prober
-	looker  Looker
-	vendors map[string]identity.Vendor
+	store       *store.Store
+	desk        *act.Desk
+	sheets      *act.Sheets
+	kits        *collect.Service
+	prober      Prober
+	looker      Looker
+	recognition Recognition
 	// changed is told the sweep whose progress changed.
 	changed func(domain.Sweep)
 	// adopted is told each new device.
@@ -79,21 +87,21 @@ func New(
 	kits *collect.Service,
 	p Prober,
 	l Looker,
-	vendors map[string]identity.Vendor,
+	recognition Recognition,
 	changed func(domain.Sweep),
 	adopted func(context.Context, domain.ID) error,
 ) *Service {
 	return &Service{
-		store:   s,
-		desk:    desk,
-		sheets:  sheets,
-		kits:    kits,
-		prober:  p,
-		looker:  l,
-		vendors: vendors,
-		changed: changed,
-		adopted: adopted,
-		stops:   map[domain.ID]context.CancelCauseFunc{},
+		store:       s,
+		desk:        desk,
+		sheets:      sheets,
+		kits:        kits,
+		prober:      p,
+		looker:      l,
+		recognition: recognition,
+		changed:     changed,
+		adopted:     adopted,
+		stops:       map[domain.ID]context.CancelCauseFunc{},
 	}
 }
 

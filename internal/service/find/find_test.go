@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
 )
@@ -126,9 +127,9 @@ func (w *world) restarted(t *testing.T) *world {
 func serve(t *testing.T, s *store.Store, n *network) *world {
 	t.Helper()
 	w := &world{store: s, network: n}
-	vendors := map[string]identity.Vendor{
-		"1.3.6.1.4.1.32473.9": {Name: "Brackwater Networks", Models: map[string]identity.Model{"1": {Name: "BR-240", Kind: "router"}}},
-	}
+	known, err := recognition.New(s, testkit.Desk(s), []byte(`
+rules: [{when: 'object_id == "1.3.6.1.4.1.32473.9.1"', vendor: Brackwater Networks, model: BR-240, kind: router}]`))
+	require.NoError(t, err)
 	w.Service = find.New(
 		s,
 		testkit.Desk(s),
@@ -136,7 +137,7 @@ func serve(t *testing.T, s *store.Store, n *network) *world {
 		testkit.Kits(t, s),
 		w.network,
 		w.network,
-		vendors,
+		known,
 		func(domain.Sweep) {},
 		func(_ context.Context, id domain.ID) error { w.adopted = append(w.adopted, id); return nil },
 	)

@@ -1,7 +1,6 @@
 package find
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -22,7 +21,10 @@ func (w *sweep) save(ctx context.Context) error {
 	w.mu.Lock()
 	answers := slices.Collect(maps.Values(w.answers))
 	w.mu.Unlock()
-	finds := w.finds(answers)
+	finds, err := w.finds(ctx, answers)
+	if err != nil {
+		return fmt.Errorf("finds: %w", err)
+	}
 	w.Tried, w.Found = w.tried.Load(), int64(len(finds))
 	if len(answers) != w.saved {
 		if err := errors.Join(w.remember(ctx, answers), w.keep(ctx, finds)); err != nil {
@@ -90,25 +92,28 @@ func (w *sweep) real(answers []answered) []answered {
 	})
 }
 
-// finds merges the addresses of one device into one find.
-func (w *sweep) finds(answers []answered) []domain.Find {
+// finds merges the addresses of one device into one find, and tells what it is.
+func (w *sweep) finds(ctx context.Context, answers []answered) ([]domain.Find, error) {
 	answers = w.real(answers)
 	slices.SortFunc(answers, func(a, b answered) int { return a.Address.Compare(b.Address) })
 	responders := make([]identity.Responder, len(answers))
 	for i, a := range answers {
 		responders[i] = a.Responder
 	}
-	now := time.Now().UTC()
+	objects := make([]string, len(answers))
+	for i, a := range answers {
+		objects[i] = a.ObjectID
+	}
+	makers, err := w.recognition.Makers(ctx, objects)
+	if err != nil {
+		return nil, err
+	}
+	now, rules := time.Now().UTC(), w.recognition.Rules()
 	var out []domain.Find
 	for _, g := range identity.Merge(responders) {
 		first := answers[g.Members[0]]
-		vendor, model, kind := identity.Recognise(first.ObjectID, w.vendors)
-		if kind == "" {
-			kind = identity.KindOf(first.Services, first.Description)
-		}
-		if model == "" { // it is no product that we know
-			vendor, model = cmp.Or(first.Maker, vendor), first.Model
-		}
+		known, how := rules.Of(first.Answer, makers[first.ObjectID])
+		g.Why.Include("It was recognised as "+how.Answer, how)
 		trace, _ := json.Marshal(g.Why) // plain values
 		f := domain.Find{
 			SweepID:      w.ID,
@@ -117,9 +122,9 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 			Why:          trace,
 			Address:      first.Address.String(),
 			Name:         first.Name,
-			Vendor:       vendor,
-			Model:        model,
-			Kind:         kind,
+			Vendor:       known.Vendor,
+			Model:        known.Model,
+			Kind:         known.Kind,
 			Description:  first.Description,
 			ObjectID:     first.ObjectID,
 			Location:     first.Location,
@@ -134,5 +139,5 @@ func (w *sweep) finds(answers []answered) []domain.Find {
 		}
 		out = append(out, f)
 	}
-	return out
+	return out, nil
 }
