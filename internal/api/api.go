@@ -78,6 +78,7 @@ func New(p Wiring) http.Handler {
 	a.attributes()
 	a.settings()
 	a.sweeps()
+	a.alone()
 	a.credentials()
 	a.browse()
 	a.modules()

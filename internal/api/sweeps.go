@@ -146,6 +146,65 @@ func (f Find) at(order string) (string, domain.ID) {
 	return "", f.ID
 }
 
+// SweepAlone are the rules by which a sweep adopts what it found without asking.
+type SweepAlone struct {
+	Rules []AdoptAlone `json:"rules" nullable:"false" maxItems:"20" doc:"The first that holds adopts a find, with all kits that fit"`
+}
+
+// AdoptAlone is one of them.
+type AdoptAlone struct {
+	When    string    `json:"when" maxLength:"2000" example:"kind == \"switch\"" doc:"A condition in CEL over what was found"`
+	PlaceID domain.ID `json:"place_id" example:"3"`
+	Tags    []string  `json:"tags,omitempty" nullable:"false" maxItems:"20"`
+}
+
+// SweepAloneSet sets them.
+type SweepAloneSet struct {
+	ByID
+	Body SweepAlone
+}
+
+// SweepDecided is what rules would do with a find.
+type SweepDecided struct {
+	FindID domain.ID `json:"find_id" example:"31"`
+	Name   string    `json:"name" example:"gr-sw-1"`
+	Rule   int       `json:"rule" doc:"The rule that adopts it, from 1; 0 for none"`
+	Why    string    `json:"why"`
+}
+
+// SweepRehearsed is that of all finds that are not watched.
+type SweepRehearsed struct {
+	Finds []SweepDecided `json:"finds" nullable:"false"`
+}
+
+func (in SweepAlone) rules() []domain.AdoptionRule {
+	return every(in.Rules, func(r AdoptAlone) domain.AdoptionRule {
+		return domain.AdoptionRule{When: r.When, PlaceID: r.PlaceID, Tags: r.Tags}
+	})
+}
+
+func (a *api) alone() {
+	const area, see, configure, path = domain.AreaFind, domain.AccessSee, domain.AccessConfigure, "/sweeps/{id}/adoption-rules"
+	add(a, operation{http.MethodGet, path, "Read what a sweep adopts without asking", area, see},
+		func(ctx context.Context, in *ByID) (*Body[SweepAlone], error) {
+			found, err := a.Find.Alone(ctx, caller(ctx), in.ID)
+			return one(SweepAlone{every(found.Rules, func(r domain.AdoptionRule) AdoptAlone {
+				return AdoptAlone{r.When, r.PlaceID, append([]string{}, r.Tags...)}
+			})}, err)
+		})
+	add(a, operation{http.MethodPut, path, "Set what a sweep adopts without asking", area, configure},
+		func(ctx context.Context, in *SweepAloneSet) (*none, error) {
+			return nil, a.Find.SetAlone(ctx, caller(ctx), in.ID, in.Body.rules(), "")
+		})
+	add(a, operation{http.MethodPost, path + "/rehearsal", "What rules would adopt of what was found", area, see},
+		func(ctx context.Context, in *SweepAloneSet) (*Body[SweepRehearsed], error) {
+			all, err := a.Find.RehearseAlone(ctx, caller(ctx), in.ID, in.Body.rules())
+			return one(SweepRehearsed{every(all, func(d find.Decided) SweepDecided {
+				return SweepDecided{d.Find.ID, d.Find.Name, d.Rule + 1, d.Why}
+			})}, err)
+		})
+}
+
 // FindFilter picks finds of a sweep.
 type FindFilter struct {
 	ByID

@@ -222,7 +222,8 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), a.Kits.Retire, log)
 	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
-	a.Find = find.New(s, a.Desk, sheets, a.Kits, probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}, a.Recognition, a.tellSweep, reload)
+	prober, looker := probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}
+	a.Find = find.New(s, a.Desk, sheets, a.Kits, prober, looker, a.Recognition, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
 	a.Attributes = attributes.New(s, a.Desk, sheets)
 	a.Audit = audit.New(a.Desk, a.undoing())

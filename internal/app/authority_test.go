@@ -501,6 +501,11 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "find.Finds", ask: func(c C, w A) (any, error) { return r.Find.Finds(c, w, h.sweep) }},
 		{name: "find.Sightings", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Sightings(c, w, h.sweep) }},
 		{name: "find.Why", ask: func(c C, w A) (any, error) { return both(r.Find.Why(c, w, h.find)) }},
+		{name: "find.Alone", ask: func(c C, w A) (any, error) { return done(second(r.Find.Alone(c, w, h.sweep))) }},
+		{name: "find.RehearseAlone", ask: func(c C, w A) (any, error) {
+			return done(second(r.Find.RehearseAlone(c, w, h.sweep, nil)))
+		}},
+		{name: "find.SetAlone", ask: func(c C, w A) (any, error) { return done(r.Find.SetAlone(c, w, h.sweep, nil, "")) }},
 		{name: "find.Runs", ask: func(c C, w A) (any, error) { return done(second(r.Find.Runs(c, w, h.sweep))) }},
 		{name: "find.Silent", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Silent(c, w, h.sweep) }},
 		{name: "find.Credentials", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Credentials(c, w) }},

@@ -98,6 +98,13 @@ type Find struct {
 	FoundAt time.Time       `json:"found_at"`
 }
 
+// AdoptionRule says which finds of a sweep are adopted without asking, and where.
+type AdoptionRule struct {
+	When    string   `json:"when"` // a condition in CEL
+	PlaceID ID       `json:"place_id"`
+	Tags    []string `json:"tags,omitempty"`
+}
+
 // Sighting is an address that answered a sweep, though not as a device that can
 // be asked, with what it said in words.
 type Sighting struct {

@@ -97,7 +97,8 @@ func TestHousekeeperFoldsAndDrops(t *testing.T) {
 	recent := domain.Sample{At: now.AddDate(0, 0, -3), Value: 7}
 	require.NoError(t, w.store.Samples.Append(ctx, append(batch, domain.SeriesSample{SeriesID: 1, Sample: recent})))
 	require.NoError(t, w.store.Samples.Seal(ctx))
-	h := engine.NewHousekeeper(w.store, samples.KeepFor(14*24*time.Hour), func(context.Context, time.Time) (int, error) { return 0, nil }, quiet)
+	none := func(context.Context, time.Time) (int, error) { return 0, nil }
+	h := engine.NewHousekeeper(w.store, samples.KeepFor(14*24*time.Hour), none, quiet)
 	h.Round(ctx, now)
 	got, err := w.store.Values.Of(ctx, 1, now.AddDate(0, 0, -50), now)
 	require.NoError(t, err)

@@ -12,49 +12,50 @@ import (
 // transaction by accident.
 type Areas struct {
 	area
-	Alerts       Alerts
-	Answers      Answers
-	Attributes   Attributes
-	Audit        Audit
-	Browsers     Browsers
-	Channels     Channels
-	Credentials  Credentials
-	Deliveries   Deliveries
-	Devices      Devices
-	Endpoints    Endpoints
-	Events       Events
-	Factors      Factors
-	Finds        Finds
-	Fittings     Fittings
-	Hits         Hits
-	Implausible  Implausible
-	Incidents    Incidents
-	Keeps        Keeps
-	Kits         Kits
-	Links        Links
-	Modules      Modules
-	Enterprises  Enterprises
-	Overrides    Overrides
-	OwnKits      OwnKits
-	Parts        Parts
-	Places       Places
-	Plans        Plans
-	Providers    Providers
-	Rules        Rules
-	Series       Series
-	Sessions     Sessions
-	Settings     Settings
-	Sightings    Sightings
-	SweepAnswers SweepAnswers
-	SweepRuns    SweepRuns
-	SignIns      SignIns
-	Sources      Sources
-	Sweeps       Sweeps
-	Teams        Teams
-	Tickets      Tickets
-	Tokens       Tokens
-	Transitions  Transitions
-	Users        Users
+	Alerts        Alerts
+	Answers       Answers
+	Attributes    Attributes
+	Audit         Audit
+	Browsers      Browsers
+	Channels      Channels
+	Credentials   Credentials
+	Deliveries    Deliveries
+	Devices       Devices
+	Endpoints     Endpoints
+	Events        Events
+	Factors       Factors
+	Finds         Finds
+	Fittings      Fittings
+	Hits          Hits
+	Implausible   Implausible
+	Incidents     Incidents
+	Keeps         Keeps
+	Kits          Kits
+	Links         Links
+	Modules       Modules
+	Enterprises   Enterprises
+	AdoptionRules AdoptionRules
+	Overrides     Overrides
+	OwnKits       OwnKits
+	Parts         Parts
+	Places        Places
+	Plans         Plans
+	Providers     Providers
+	Rules         Rules
+	Series        Series
+	Sessions      Sessions
+	Settings      Settings
+	Sightings     Sightings
+	SweepAnswers  SweepAnswers
+	SweepRuns     SweepRuns
+	SignIns       SignIns
+	Sources       Sources
+	Sweeps        Sweeps
+	Teams         Teams
+	Tickets       Tickets
+	Tokens        Tokens
+	Transitions   Transitions
+	Users         Users
 }
 
 // area is a part of the database: one or a few tables that belong together.
@@ -73,49 +74,50 @@ func areasOf(db *gorm.DB, keys *Vault) Areas {
 
 func areasFrom(a area, keys *Vault) Areas {
 	return Areas{
-		area:         a,
-		Alerts:       Alerts{a},
-		Answers:      Answers{a, keys},
-		Attributes:   Attributes{a},
-		Audit:        Audit{a},
-		Browsers:     Browsers{a},
-		Channels:     Channels{a, keys},
-		Credentials:  Credentials{a, keys},
-		Deliveries:   Deliveries{a},
-		Devices:      Devices{a},
-		Endpoints:    Endpoints{a},
-		Events:       Events{a},
-		Factors:      Factors{a, keys},
-		Finds:        Finds{a},
-		Fittings:     Fittings{a},
-		Hits:         Hits{a},
-		Implausible:  Implausible{a},
-		Incidents:    Incidents{a},
-		Keeps:        Keeps{a},
-		Kits:         Kits{a},
-		Links:        Links{a},
-		Modules:      Modules{a},
-		Enterprises:  Enterprises{a},
-		Overrides:    Overrides{a},
-		OwnKits:      OwnKits{a},
-		Parts:        Parts{a},
-		Places:       Places{a},
-		Plans:        Plans{a},
-		Providers:    Providers{a, keys},
-		Rules:        Rules{a},
-		Series:       Series{a},
-		Sessions:     Sessions{a},
-		Settings:     Settings{a},
-		Sightings:    Sightings{a},
-		SignIns:      SignIns{a},
-		Sources:      Sources{a},
-		SweepAnswers: SweepAnswers{a},
-		SweepRuns:    SweepRuns{a},
-		Sweeps:       Sweeps{a},
-		Teams:        Teams{a},
-		Tickets:      Tickets{a},
-		Tokens:       Tokens{a},
-		Transitions:  Transitions{a},
-		Users:        Users{a},
+		area:          a,
+		Alerts:        Alerts{a},
+		Answers:       Answers{a, keys},
+		Attributes:    Attributes{a},
+		Audit:         Audit{a},
+		Browsers:      Browsers{a},
+		Channels:      Channels{a, keys},
+		Credentials:   Credentials{a, keys},
+		Deliveries:    Deliveries{a},
+		Devices:       Devices{a},
+		Endpoints:     Endpoints{a},
+		Events:        Events{a},
+		Factors:       Factors{a, keys},
+		Finds:         Finds{a},
+		Fittings:      Fittings{a},
+		Hits:          Hits{a},
+		Implausible:   Implausible{a},
+		Incidents:     Incidents{a},
+		Keeps:         Keeps{a},
+		Kits:          Kits{a},
+		Links:         Links{a},
+		Modules:       Modules{a},
+		Enterprises:   Enterprises{a},
+		AdoptionRules: AdoptionRules{a},
+		Overrides:     Overrides{a},
+		OwnKits:       OwnKits{a},
+		Parts:         Parts{a},
+		Places:        Places{a},
+		Plans:         Plans{a},
+		Providers:     Providers{a, keys},
+		Rules:         Rules{a},
+		Series:        Series{a},
+		Sessions:      Sessions{a},
+		Settings:      Settings{a},
+		Sightings:     Sightings{a},
+		SignIns:       SignIns{a},
+		Sources:       Sources{a},
+		SweepAnswers:  SweepAnswers{a},
+		SweepRuns:     SweepRuns{a},
+		Sweeps:        Sweeps{a},
+		Teams:         Teams{a},
+		Tickets:       Tickets{a},
+		Tokens:        Tokens{a},
+		Transitions:   Transitions{a},
+		Users:         Users{a},
 	}
 }

@@ -144,6 +144,11 @@ func (s Finds) One(ctx context.Context, id domain.ID) (domain.Find, error) {
 	return row.domain(), known(err)
 }
 
+// Propose notes what was to become of a find, and could not.
+func (s Finds) Propose(ctx context.Context, id domain.ID, said string) error {
+	return must(s.q(ctx).Model(&findRow{}).Where("id = ?", id).Update("proposal", said))
+}
+
 // SetVerdict records what became of a find.
 func (s Finds) SetVerdict(ctx context.Context, id domain.ID, v domain.Verdict, deviceID domain.ID) error {
 	return must(s.q(ctx).Model(&findRow{}).Where("id = ?", id).Updates(map[string]any{"verdict": string(v), "device_id": null(deviceID)}))

@@ -76,6 +76,20 @@ func (s Devices) RemovedLike(ctx context.Context, place domain.ID, identity, nam
 	return id, err
 }
 
+// GoneBy tells of some identities which are those of devices that were removed, and are not
+// watched again.
+func (s Devices) GoneBy(ctx context.Context, identities []string) (map[string]bool, error) {
+	var found []string
+	err := s.q(ctx).Raw(`SELECT r.identity FROM all_devices r WHERE r.removed_at IS NOT NULL AND r.identity <> '' AND r.identity IN ?
+		AND NOT EXISTS (SELECT 1 FROM all_devices d WHERE d.removed_at IS NULL AND d.identity = r.identity)`,
+		append(identities, "")).Scan(&found).Error
+	out := map[string]bool{}
+	for _, identity := range found {
+		out[identity] = true
+	}
+	return out, err
+}
+
 // Restore watches a removed device again, under a name and at an address and a
 // place, with the history that it has.
 func (s Devices) Restore(ctx context.Context, id domain.ID, as domain.Device) (domain.Device, error) {

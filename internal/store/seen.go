@@ -208,6 +208,7 @@ var within = map[string]string{
 	"settings":          nothing,
 	"rule_states":       ofSeries,
 	"series":            ofDevice,
+	"adoption_rules":    ofSweep,
 	"sightings":         ofSweep,
 	"sign_ins":          nothing,
 	"sources":           ofDevice,

@@ -101,6 +101,9 @@ func wrong(e *common.Error, columns []Column) Wrong {
 	}
 	text = strings.ReplaceAll(strings.TrimPrefix(text, "Syntax error: "), "'<EOF>'", "the end")
 	text, _, _ = strings.Cut(text, " expecting {") // a long list of all that the grammar could take
+	if strings.HasPrefix(text, "token recognition error at: '= ") {
+		text = "two things are compared by =="
+	}
 	return Wrong{max(1, e.Location.Line()), max(0, e.Location.Column()) + 1, text}
 }
 

@@ -49,6 +49,7 @@ func TestWhyAConditionHolds(t *testing.T) {
 func TestWhatIsWrongIsToldAtItsPlace(t *testing.T) {
 	for text, want := range map[string]Wrong{
 		`type == `:                        {1, 9, "mismatched input"},
+		`type = 24`:                       {1, 6, "two things are compared by =="},
 		`typ == 24`:                       {1, 1, "there is no column “typ”; there are type, load, name"},
 		`type == "24"`:                    {1, 6, "found no matching overload"},
 		`name == "a" && kind > 3`:         {1, 16, "there is no column “kind”"},

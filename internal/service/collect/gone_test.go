@@ -78,7 +78,8 @@ func (q *quay) said(t *testing.T) map[string]string {
 // alerts has a series lead to an alert.
 func (q *quay) alerts(t *testing.T, series domain.ID) {
 	t.Helper()
-	_, err := q.store.Pool().Exec(t.Context(), `WITH i AS (INSERT INTO incidents (device_id, title, cause, state, level, opened_at, episode_at, why)
+	_, err := q.store.Pool().Exec(t.Context(), `WITH i AS (
+			INSERT INTO incidents (device_id, title, cause, state, level, opened_at, episode_at, why)
 			VALUES ($2, 'd', 'd', 'resolved', 1, now(), now(), '{}') RETURNING id)
 		INSERT INTO alerts (series_id, device_id, incident_id, level, cause, title, first_bad_at, opened_at, ended_at, value, limit_value,
 			unit, why) SELECT $1, $2, id, 1, 'd', 'd', now(), now(), now(), 1, 1, '', '{}' FROM i`, series, q.device.ID)

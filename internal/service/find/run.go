@@ -137,6 +137,7 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 			if err := w.last(ctx); err != nil && w.State != domain.SweepRunning {
 				w.failed(ctx)
 			}
+			w.adoptAlone(ctx)
 			return
 		}
 	}

@@ -18,8 +18,8 @@ func (s *Service) keepRows() kind {
 	return kind{
 		key:   domain.SettingKeepRows,
 		title: "Rows that are gone",
-		help: fmt.Sprintf("For how many days parts are kept of which their device no longer tells, with all that was collected of them. %d "+
-			"where nothing is set; what led to an alert stays.", retention.RowDays),
+		help: fmt.Sprintf("For how many days parts are kept of which their device no longer tells, with all that was collected there. "+
+			"%d where nothing is set; what led to an alert stays.", retention.RowDays),
 		ofDevices: true,
 		read: func(_ context.Context, _ *store.Areas, _ access.Actor, _ site, typed string) (string, domain.ID, error) {
 			days, err := retention.ReadDays(typed)

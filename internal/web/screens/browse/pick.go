@@ -202,7 +202,8 @@ func (v pickView) RowFields() []ui.FieldView {
 		ui.Typed(prefix, "tags", "Tags from columns", v.Typed.Tags,
 			"What these say becomes tags of the part; columns with commas between.",
 			v.Errors["tags"]),
-		ui.Typed(prefix, "attributes", "Attributes from columns", v.Typed.Attrs, "Each gives an attribute of its own name, such as ifAlias.",
+		ui.Typed(prefix, "attributes", "Attributes from columns", v.Typed.Attrs,
+			"Each gives an attribute of its own name, such as ifAlias.",
 			v.Errors["attributes"]),
 	}
 }
