@@ -182,6 +182,21 @@ type OfThing struct {
 	Paging
 }
 
+// DeviceNeighbour is what stands at a port of a device.
+type DeviceNeighbour struct {
+	Port       string `json:"port" example:"port1"`
+	Name       string `json:"name" example:"np-sw-1" doc:"What it calls itself"`
+	RemotePort string `json:"remote_port" example:"port24"`
+	DeviceID   Ref    `json:"device_id" doc:"Where it is watched"`
+	Why        string `json:"why"`
+}
+
+func (n DeviceNeighbour) at(string) (string, domain.ID) { return n.Port + " " + n.Name, 0 }
+
+func neighbourOf(n domain.Neighbour) DeviceNeighbour {
+	return DeviceNeighbour{n.Port, n.Name, n.RemotePort, Ref(n.DeviceID), n.Why}
+}
+
 func (a *api) insideDevices() {
 	list(a, operation{http.MethodGet, "/devices/{id}/parts", "List the parts of a device", domain.AreaWatch, domain.AccessSee},
 		orders{"id", "name"},
@@ -200,6 +215,12 @@ func (a *api) insideDevices() {
 		func(ctx context.Context, in OfThing) ([]Source, error) {
 			sources, err := a.Watch.Sources(ctx, caller(ctx), in.ID)
 			return every(sources, sourceOf), err
+		})
+	list(a, operation{http.MethodGet, "/devices/{id}/neighbours", "List what stands next to a device, as the newest sweep heard",
+		domain.AreaWatch, domain.AccessSee}, orders{"port"},
+		func(ctx context.Context, in OfThing) ([]DeviceNeighbour, error) {
+			links, err := a.Watch.Neighbours(ctx, caller(ctx), in.ID)
+			return every(links, neighbourOf), err
 		})
 	a.fittedKits()
 	a.endpoints()

@@ -501,6 +501,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "find.Finds", ask: func(c C, w A) (any, error) { return r.Find.Finds(c, w, h.sweep) }},
 		{name: "find.Sightings", lists: true, ask: func(c C, w A) (any, error) { return r.Find.Sightings(c, w, h.sweep) }},
 		{name: "find.Why", ask: func(c C, w A) (any, error) { return both(r.Find.Why(c, w, h.find)) }},
+		{name: "watch.Neighbours", ask: func(c C, w A) (any, error) { return done(second(r.Watch.Neighbours(c, w, h.device))) }},
 		{name: "find.Alone", ask: func(c C, w A) (any, error) { return done(second(r.Find.Alone(c, w, h.sweep))) }},
 		{name: "find.RehearseAlone", ask: func(c C, w A) (any, error) {
 			return done(second(r.Find.RehearseAlone(c, w, h.sweep, nil)))

@@ -93,9 +93,30 @@ type Find struct {
 	Proposal string `json:"proposal"`
 	// Doubt is why it may not be what it seems; empty where nothing speaks against it.
 	Doubt string `json:"doubt"`
+	// Neighbours are what stands next to it.
+	Neighbours []FindNeighbour `json:"neighbours"`
 	// Why explains that its addresses are one device, as a trace; empty where nothing is kept.
 	Why     json.RawMessage `json:"-"`
 	FoundAt time.Time       `json:"found_at"`
+}
+
+// FindNeighbour is what stands at a port of a find.
+type FindNeighbour struct {
+	Port       string `json:"port"`
+	Name       string `json:"name"` // what it calls itself
+	RemotePort string `json:"remote_port"`
+	Identity   string `json:"identity"` // of the find of the same sweep that it is; empty for none
+	Why        string `json:"why"`
+}
+
+// Neighbour is what stands at a port of a device, as the newest sweep that found it says.
+type Neighbour struct {
+	Port       string
+	Name       string
+	RemotePort string
+	Why        string
+	DeviceID   ID // that is watched; 0 for none
+	Device     string
 }
 
 // AdoptionRule says which finds of a sweep are adopted without asking, and where.

@@ -30,6 +30,8 @@ type Device struct {
 	restart  atomic.Int64 // unix nanoseconds of a restart after a drill; 0 for none
 	roundTip roundTrip
 	tree     tree
+	ports    []port
+	told     map[int]bool                  // ports at which a neighbour is heard
 	down     func(*Device, time.Time) bool // by a story or a drill
 	fill     func(d *Device, volume string, now time.Time) float64
 }
@@ -126,7 +128,7 @@ type port struct {
 // addPorts puts in ifTable and ifXTable (RFC 2863).
 func (d *Device) addPorts(ports []port) {
 	d.tree.number("1.3.6.1.2.1.2.1.0", gosnmp.Integer, uint64(len(ports)))
-	d.Interface = len(ports)
+	d.Interface, d.ports = len(ports), ports
 	for i, p := range ports {
 		ix := fmt.Sprint(i + 1)
 		d.addPort(ix, uint64(i+1), p)
@@ -186,13 +188,14 @@ func (d *Device) addPort(ix string, index uint64, p port) {
 	tr.number(mibIfX+"19."+ix, gosnmp.TimeTicks, 0)
 }
 
-// hardware is an address from the block for documentation (RFC 7042, section
-// 2.1.2); a loopback has none.
+// hardware is a locally administered address, which nobody's maker gives (RFC 7042, section
+// 2.1); a loopback has none.
 func (d *Device) hardware(p port, index uint64) string {
 	if p.kind == 24 {
 		return ""
 	}
-	return string([]byte{0x00, 0x00, 0x5e, 0x00, 0x53, byte(d.seed*64 + index)})
+	at := d.Address.As4()
+	return string([]byte{0x02, 0x4b, at[2], at[3], byte(index >> 8), byte(index)})
 }
 
 // officeState is ifOperStatus of a port where somebody works: up (1) from about

@@ -37,6 +37,7 @@ func NewEstate(base netip.Addr, origin time.Time) *Estate {
 	for i, s := range ships {
 		e.buildShip(51+i, s)
 	}
+	e.connect()
 	for _, d := range e.Devices {
 		d.tree.seal()
 	}

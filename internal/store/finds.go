@@ -36,6 +36,7 @@ type findRow struct {
 	DeviceID     *int64
 	Proposal     string
 	Doubt        string
+	Neighbours   []domain.FindNeighbour `gorm:"serializer:json"`
 	Why          string
 	FoundAt      time.Time
 }
@@ -64,6 +65,7 @@ func (r findRow) domain() domain.Find {
 		DeviceID:     orZero(r.DeviceID),
 		Proposal:     r.Proposal,
 		Doubt:        r.Doubt,
+		Neighbours:   r.Neighbours,
 		Why:          json.RawMessage(r.Why),
 		FoundAt:      r.FoundAt.UTC(),
 	}
@@ -79,7 +81,7 @@ func orEmpty(parts map[string]int) map[string]int {
 // anew are what is found out each time, whatever was decided about a find.
 var anew = clause.AssignmentColumns(
 	[]string{"address", "others", "name", "vendor", "model", "kind", "description", "object_id", "location", "parts", "facts", "way",
-		"credential_id", "proposal", "doubt", "why", "found_at"},
+		"credential_id", "proposal", "doubt", "neighbours", "why", "found_at"},
 )
 
 // decided keeps what people decided, until a device is found to have moved.
@@ -121,6 +123,7 @@ func (s Finds) Save(ctx context.Context, finds []domain.Find) error {
 			DeviceID:     null(f.DeviceID),
 			Proposal:     f.Proposal,
 			Doubt:        f.Doubt,
+			Neighbours:   append([]domain.FindNeighbour{}, f.Neighbours...),
 			Why:          cmp.Or(string(f.Why), "{}"),
 			FoundAt:      f.FoundAt,
 		}

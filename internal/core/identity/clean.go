@@ -18,6 +18,8 @@ const (
 	mostObjectID    = 128 * 11
 	mostOwn         = 1000
 	mostParts       = 100_000
+	mostNeighbours  = 1000
+	mostStations    = 2000
 )
 
 // Cleaned is an answer as it can be kept and shown, whatever the device said: it comes in
@@ -36,6 +38,11 @@ func (a Answer) Cleaned() Answer {
 	}
 	a.Own = a.Own[:min(len(a.Own), mostOwn)]
 	a.Shared = a.Shared[:min(len(a.Shared), mostOwn)]
+	a.Hardware = a.Hardware[:min(len(a.Hardware), mostOwn)]
+	a.Neighbours, a.Stations = cleanNeighbours(a.Neighbours), a.Stations[:min(len(a.Stations), mostStations)]
+	for i, x := range a.Stations {
+		a.Stations[i] = Station{text.Brief(x.Port, mostName), text.Brief(x.Hardware, mostSerial)}
+	}
 	for purpose, n := range a.Parts {
 		a.Parts[purpose] = min(max(n, 0), mostParts)
 	}

@@ -42,6 +42,12 @@ type Answer struct {
 	Parts map[string]int
 	// Facts are what kits may need: "answers:snmp", "mib:interfaces", …
 	Facts []string
+	// Hardware are the addresses of its interfaces (ifPhysAddress, RFC 2863).
+	Hardware []string
+	// Neighbours are what it says stands next to it (LLDP-MIB), Stations what it has learned as a
+	// bridge (RFC 4188).
+	Neighbours []Neighbour
+	Stations   []Station
 }
 
 // Group is the addresses of one device, the lowest first.

@@ -99,10 +99,11 @@ func (p Prober) Learn(ctx context.Context, at netip.AddrPort, c ways.Opened) (id
 	return a, nil
 }
 
-// tables reads addresses, what the whole is, and volumes; a device without them is no error.
+// tables reads addresses, what the whole is, what stands next to it, and volumes; a device without them is no error.
 func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
 	p.addresses(ctx, t, a)
 	p.whole(ctx, t, a)
+	p.neighbours(ctx, t, a)
 	if table, err := p.SNMP.Walk(ctx, t, []string{disks}); err == nil && len(table.Rows) > 0 {
 		a.Facts = append(a.Facts, "table:disks")
 	}

@@ -1,6 +1,7 @@
 package find
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -109,9 +110,11 @@ func (w *sweep) finds(ctx context.Context, answers []answered) ([]domain.Find, e
 		return nil, err
 	}
 	now, rules := time.Now().UTC(), w.recognition.Rules()
+	var things []identity.Thing
 	var out []domain.Find
 	for _, g := range identity.Merge(responders) {
 		first := answers[g.Members[0]]
+		things = append(things, thingOf(answers, g))
 		known, how := rules.Of(first.Answer, makers[first.ObjectID])
 		g.Why.Include("It was recognised as "+how.Answer, how)
 		trace, _ := json.Marshal(g.Why) // plain values
@@ -139,5 +142,25 @@ func (w *sweep) finds(ctx context.Context, answers []answered) ([]domain.Find, e
 		}
 		out = append(out, f)
 	}
+	neighbours(out, things)
 	return out, nil
+}
+
+func thingOf(answers []answered, g identity.Group) (t identity.Thing) {
+	for _, m := range g.Members {
+		t.Answers = append(t.Answers, answers[m].Answer)
+	}
+	return t
+}
+
+// neighbours tells each find what stands next to it.
+func neighbours(finds []domain.Find, things []identity.Thing) {
+	for _, l := range identity.Links(things) {
+		n := domain.FindNeighbour{Port: l.Port, Name: l.Name, RemotePort: l.RemotePort, Why: l.Why}
+		if l.To >= 0 {
+			n.Identity = finds[l.To].Identity
+			n.Name = cmp.Or(finds[l.To].Name, n.Name)
+		}
+		finds[l.From].Neighbours = append(finds[l.From].Neighbours, n)
+	}
 }

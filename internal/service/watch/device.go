@@ -74,6 +74,7 @@ type Subject struct {
 	ViaFrom   inherit.Resolved // where that is set
 	Behind    []domain.Device  // some of those that are reached through it
 	BehindAll int
+	Links     []domain.Neighbour // what stands next to it, as the newest sweep heard
 }
 
 // Device gathers a device's page.
@@ -114,6 +115,9 @@ func (s looking) device(ctx context.Context, id domain.ID, look Look, now time.T
 		return out, err
 	}
 	if err := s.values(ctx, &out, look, tree); err != nil {
+		return out, err
+	}
+	if out.Links, err = s.store.Finds.Neighbours(ctx, id); err != nil {
 		return out, err
 	}
 	_, out.ViaFrom = tree.SeenBy(s.scope.HasPlace).Gateway(d)
