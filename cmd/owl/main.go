@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	_ "time/tzdata" // zones, also where the machine has none
 
 	"github.com/alecthomas/kong"
 

@@ -43,6 +43,8 @@ const (
 	SettingStretch SettingKey = "stretch"
 	// SettingKeepRows is for how many days rows are kept of which devices no longer tell.
 	SettingKeepRows SettingKey = "keep_rows"
+	// SettingHours is when devices are collected from, by the clock.
+	SettingHours SettingKey = "hours"
 )
 
 // SettingCredential is the id of the credential with which devices are asked by a way.
@@ -70,9 +72,11 @@ type Device struct {
 	Description string     `json:"description"`
 	ObjectID    string     `json:"object_id"`
 	Paused      bool       `json:"paused"`
-	Health      Health     `json:"health"`
-	HealthSince time.Time  `json:"health_since"`
-	HealthNote  string     `json:"health_note"`
+	// Resting says why it is paused though nobody paused it; it is not stored.
+	Resting     string    `json:"-"`
+	Health      Health    `json:"health"`
+	HealthSince time.Time `json:"health_since"`
+	HealthNote  string    `json:"health_note"`
 	// BehindID is the device that it is out of reach behind, zero for none.
 	BehindID ID `json:"behind_id,omitempty"`
 	// BootedAt is when the machine started, AgentSince when what answers for it

@@ -3,6 +3,7 @@ package engine
 import (
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/inherit"
@@ -16,6 +17,8 @@ type binding struct {
 	device    domain.Device
 	via       domain.ID
 	stretched inherit.Resolved          // where its stretch comes from
+	hours     cadence.Hours             // when it is asked
+	open      bool                      // it is now
 	sources   map[string]*sourceBinding // by Question.Key
 	reach     string                    // key of the source that tells whether the device answers
 	parts     []domain.Part

@@ -130,7 +130,7 @@ func (j *Judge) set(d domain.Device, via domain.ID, series []estate.Series) {
 }
 
 func watched(d domain.Device, via domain.ID) estate.Device {
-	return estate.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID, ViaID: via, Paused: d.Paused}
+	return estate.Device{ID: d.ID, Name: d.Name, PlaceID: d.PlaceID, ViaID: via, Paused: d.Paused, Resting: d.Resting}
 }
 
 // reroute changes what devices are reached through.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"time"
 
+	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -46,7 +47,9 @@ func (c *Collector) loadAll(ctx context.Context) error {
 		if err = c.complete(ctx, around, &x); err != nil {
 			return fmt.Errorf("device %s: %w", x.device.Name, err)
 		}
+		hours, open := c.rest(around, &x)
 		b := c.bind(around, x)
+		b.hours, b.open = hours, open
 		c.bound[x.device.ID] = b
 		c.schedule(around, x, func(t Task) time.Duration { return t.resume(seen.Rounds[roundKey(t.Device, t.Key)], now) })
 		devices = append(devices, known{device: x.device, via: b.via, series: b.watched(), faults: b.faults()})
@@ -153,6 +156,29 @@ func (c *Collector) complete(ctx context.Context, around collect.Around, x *stor
 	return err
 }
 
+// rest pauses a device that is not asked at this hour.
+func (c *Collector) rest(around collect.Around, x *stored) (hours cadence.Hours, open bool) {
+	now := c.clock.Now()
+	hours, _ = around.Tree.Hours(x.device)
+	if open = hours.Open(now); !open && !x.device.Paused {
+		x.device.Paused, x.device.Resting = true, "outside the hours of collecting"
+		if next, ok := hours.Turns(now); ok {
+			x.device.Resting += ", which begin " + next.UTC().Format("Mon 2006-01-02 15:04 UTC")
+		}
+	}
+	return hours, open
+}
+
+// followHours has devices taken up anew whose hours of collecting begin or end.
+func (c *Collector) followHours() {
+	now := c.clock.Now()
+	for id, b := range c.bound {
+		if !b.hours.Always() && b.hours.Open(now) != b.open {
+			c.pending[id] = true
+		}
+	}
+}
+
 func (c *Collector) bind(around collect.Around, x stored) *binding {
 	stretch, from := around.Tree.Stretch(x.device)
 	b := bind(c.kits, x.device, x.fittings, x.parts, x.series, stretch)
@@ -223,7 +249,9 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 		return c.later(id, err)
 	}
 	delete(c.pending, id)
+	hours, open := c.rest(around, &x)
 	b := c.bind(around, x)
+	b.hours, b.open = hours, open
 	b.inherit(c.bound[id])
 	c.bound[id] = b
 	c.judge.set(x.device, b.via, b.watched())

@@ -47,6 +47,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			c.noteProgress()
 			c.noteAway()
 			c.keepLooks()
+			c.followHours()
 			c.repeat(ctx)
 			c.settle()
 			if len(c.results) == 0 { // else there is news that was not judged yet

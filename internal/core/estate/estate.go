@@ -20,6 +20,7 @@ type Device struct {
 	PlaceID domain.ID
 	ViaID   domain.ID // the device it is reached through; zero for none
 	Paused  bool
+	Resting string // why, where nobody paused it by hand
 }
 
 // Spot is where it stands.

@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"cmp"
 	"fmt"
 	"time"
 
@@ -86,8 +87,8 @@ func (e *Estate) explain(d *device, c decision, now time.Time) (reason string, t
 	itself := why.To("device", d.ID)
 	switch c.cause {
 	case byPause:
-		reason = "paused by hand"
-		t.Because("Collecting from this device is paused", "", itself)
+		reason = cmp.Or(d.Resting, "paused by hand")
+		t.Because("Collecting from this device is paused", d.Resting, itself)
 	case byReach:
 		reason = e.unreachableReason(d)
 		t.Facts = append(t.Facts, c.state.why.Facts...)

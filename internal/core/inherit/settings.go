@@ -32,6 +32,16 @@ func (t Tree) Stretch(d domain.Device) (float64, Resolved) {
 	return stretch, r
 }
 
+// Hours returns when a device is collected from.
+func (t Tree) Hours(d domain.Device) (cadence.Hours, Resolved) {
+	r := t.Resolve(d.PlaceID, d.ID, domain.SettingHours, func(value string) bool {
+		_, err := cadence.ReadHours(value)
+		return err == nil
+	})
+	hours, _ := cadence.ReadHours(r.Value) // it was read before
+	return hours, r
+}
+
 // KeepRows returns for how long rows are kept of which a device no longer tells.
 func (t Tree) KeepRows(d domain.Device) (time.Duration, Resolved) {
 	r := t.Resolve(d.PlaceID, d.ID, domain.SettingKeepRows, func(value string) bool {

@@ -44,7 +44,7 @@ type kind struct {
 
 // kinds are all of them: one for each way that takes credentials, too.
 func (s *Service) kinds() []kind {
-	out := []kind{s.gateway(), s.leaveAlone(), s.talkTo(), s.stretch(), s.keepRows()}
+	out := []kind{s.gateway(), s.leaveAlone(), s.talkTo(), s.stretch(), s.hours(), s.keepRows()}
 	for _, w := range s.kits.Ways {
 		if len(w.Credentials) > 0 {
 			out = append(out, s.credential(w))

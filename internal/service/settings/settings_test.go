@@ -137,6 +137,23 @@ func TestADeviceMayHaveAStretchOfItsOwn(t *testing.T) {
 	}
 }
 
+// 60 of 168 hours are 0.357 of a week: of 23,040 samples a day 8,229 stay (see the stretch below).
+func TestARehearsalTellsWhatHoursCost(t *testing.T) {
+	w := setup(t)
+	typed := settings.Typed{At: inherit.Place(w.line), Key: domain.SettingHours, Value: "Mon-Fri  07:00-19:00"}
+	trace, err := w.Rehearse(t.Context(), testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Contains(t, trace.Facts[0].Text, "By these hours")
+	assert.Equal(t, "23,040 → 8,229", trace.Facts[1].Detail)
+	require.NoError(t, w.set(t, typed.At, typed.Key, typed.Value))
+	assert.Equal(t, "Mon-Fri 07:00-19:00", w.setting(t, typed.At, typed.Key).Shown)
+	device := inherit.Device(w.devices[0].ID)
+	require.NoError(t, w.set(t, device, typed.Key, "always"))
+	assert.Equal(t, "always", w.setting(t, device, typed.Key).Shown)
+	assert.Equal(t, domain.FieldErrors{"value": "“Someday” are no days: Mon, Mon-Fri or daily."},
+		w.set(t, device, typed.Key, "Someday 07:00-19:00"))
+}
+
 // Of three parts one is gone for 20 days and one for 5; with 10 days the first goes.
 func TestARehearsalTellsWhichRowsWouldGo(t *testing.T) {
 	w := setup(t)

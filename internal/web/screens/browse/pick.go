@@ -1,7 +1,6 @@
 package browse
 
 import (
-	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -138,6 +137,12 @@ func firstThenIndex(column string) []string {
 		return []string{"index"}
 	}
 	return []string{column, "index"}
+}
+
+// Rehearsing is where it is told what would be stored.
+func (v pickView) Rehearsing() ui.Rehearsing {
+	return ui.Rehearsing{ID: "rehearsed", URL: fmt.Sprintf("/devices/%d/pick/rehearse", v.ID), Form: "pick", On: "change delay:200ms",
+		Indicator: "#looking"}
 }
 
 // Title says what the page does.
@@ -319,13 +324,11 @@ func (s Screen) pick(w http.ResponseWriter, r *http.Request) error {
 	if len(v.Errors) == 0 {
 		_, err = s.Kits.Pick(r.Context(), middleware.Who(r.Context()), v.ID, d, v.Mark)
 	}
-	switch {
-	case err == nil && len(v.Errors) == 0:
+	if err == nil && len(v.Errors) == 0 {
 		w.Header().Set("HX-Redirect", objectURL(v.ID, d.OID)+"#picked")
 		return nil
-	case errors.Is(err, domain.ErrChanged):
-		v.Notice = ui.ChangedMeanwhile
-	case err != nil && !errors.As(err, &v.Errors):
+	}
+	if v.Notice, err = ui.Refused(err, &v.Errors); err != nil {
 		return err
 	}
 	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "pick", "pick-form", v)

@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/web/ui"
 )
@@ -39,9 +40,25 @@ func (s stepView) N() int { return s.At + 1 }
 // Focused tells whether a part of it has the focus.
 func (s stepView) Focused(what string) bool { return s.focus == focus{s.At, what} }
 
-// Acts is what a button of it sends.
-func (s stepView) Acts(what string) string {
-	return fmt.Sprintf(`{"show":"form","act":"%s %d"}`, what, s.At)
+// stepAct is one thing that can be done to a step.
+type stepAct struct {
+	Device              domain.ID
+	Title, Label, Glyph string
+	Sends               string
+	Disabled, Focused   bool
+}
+
+// Acts are what can be done to the step.
+func (s stepView) Acts(device domain.ID) []stepAct {
+	act := func(what, title, label, glyph string, possible bool) stepAct {
+		return stepAct{device, title, fmt.Sprintf(label, s.N()), glyph, fmt.Sprintf(`{"show":"form","act":"%s %d"}`, what, s.At),
+			!possible, s.Focused(what)}
+	}
+	return []stepAct{
+		act("up", "Up", "Move step %d up", "↑", s.Up),
+		act("down", "Down", "Move step %d down", "↓", s.Down),
+		act("drop", "Away", "Take step %d away", "×", true),
+	}
 }
 
 // StepRows are the steps with what can be done to them.

@@ -39,6 +39,12 @@ func (v aloneView) Crumbs() []ui.Crumb {
 	}
 }
 
+// Rehearsing is where it is told what would be adopted.
+func (v aloneView) Rehearsing() ui.Rehearsing {
+	url := fmt.Sprintf("/find/sweeps/%d/alone/rehearsal", v.Sweep.ID)
+	return ui.Rehearsing{ID: "decided", URL: url, Form: "alone", On: "input delay:400ms"}
+}
+
 // aloneRow is one rule in the form.
 type aloneRow struct {
 	N                 int
@@ -139,18 +145,15 @@ func (s Screen) setAlone(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	code := http.StatusUnprocessableEntity
-	switch {
-	case wrong == nil:
-		v.Saved, code = true, http.StatusOK
-	case errors.Is(wrong, domain.ErrChanged):
-		v.Rules, v.Notice = rules, ui.ChangedMeanwhile
-	case errors.As(wrong, &v.Errors):
-		v.Rules = rules
-	default:
-		return wrong
+	if wrong == nil {
+		v.Saved = true
+		return s.Render.Fragment(w, http.StatusOK, "find", "alone-form", v)
 	}
-	return s.Render.Fragment(w, code, "find", "alone-form", v)
+	v.Rules = rules
+	if v.Notice, err = ui.Refused(wrong, &v.Errors); err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "find", "alone-form", v)
 }
 
 // decidedView is what the rules that are typed would do with what was found.

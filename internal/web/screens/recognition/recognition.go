@@ -72,6 +72,11 @@ func (v pageView) Rules() ui.FieldView {
 	return f
 }
 
+// Rehearsing is where it is told what would change.
+func (pageView) Rehearsing() ui.Rehearsing {
+	return ui.Rehearsing{ID: "recognised", URL: path + "/rehearsal", Form: "recognition", On: "input delay:400ms"}
+}
+
 // Asked are what a condition may ask for.
 func (pageView) Asked() string {
 	var names []string
@@ -112,18 +117,15 @@ func (s Screen) write(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	code := http.StatusUnprocessableEntity
-	switch {
-	case wrong == nil:
-		v.Saved, code = true, http.StatusOK
-	case errors.Is(wrong, domain.ErrChanged):
-		v.Typed, v.Notice = typed, ui.ChangedMeanwhile
-	case errors.As(wrong, &v.Errors):
-		v.Typed = typed
-	default:
-		return wrong
+	if wrong == nil {
+		v.Saved = true
+		return s.Render.Fragment(w, http.StatusOK, "recognition", "recognition-form", v)
 	}
-	return s.Render.Fragment(w, code, "recognition", "recognition-form", v)
+	v.Typed = typed
+	if v.Notice, err = ui.Refused(wrong, &v.Errors); err != nil {
+		return err
+	}
+	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "recognition", "recognition-form", v)
 }
 
 // rehearsedView is what the rules that are typed would change.

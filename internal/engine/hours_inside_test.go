@@ -1,0 +1,32 @@
+package engine
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/domain"
+)
+
+// At noon the first device's hours end, the second's go on, the third has none.
+func TestDevicesAreTakenUpWhenTheirHoursTurn(t *testing.T) {
+	now := noon.Add(-time.Second)
+	read := func(text string) cadence.Hours {
+		h, err := cadence.ReadHours(text)
+		require.NoError(t, err)
+		return h
+	}
+	c := &Collector{pending: map[domain.ID]bool{}, bound: map[domain.ID]*binding{
+		1: {hours: read("daily 08:00-12:00"), open: true}, 2: {hours: read("daily 08:00-13:00"), open: true}, 3: {open: true},
+	}}
+	c.clock = NewClock(func() time.Time { return now })
+	c.followHours()
+	assert.Empty(t, c.pending)
+	now = noon.Add(time.Second)
+	c.clock = NewClock(func() time.Time { return now })
+	c.followHours()
+	assert.Equal(t, map[domain.ID]bool{1: true}, c.pending)
+}

@@ -1,0 +1,72 @@
+package settings
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/units"
+	"tirelessowl/internal/core/why"
+	"tirelessowl/internal/domain"
+	"tirelessowl/internal/store"
+)
+
+func (s *Service) hours() kind {
+	return kind{
+		key:   domain.SettingHours,
+		title: "Hours of collecting",
+		help: "Such as Mon-Fri 07:00-19:00, Sat 08:00-12:00 Europe/Vienna, or always. Outside of them nothing is asked, and nothing is " +
+			"judged.",
+		ofDevices: true,
+		reloads:   true,
+		read: func(_ context.Context, _ *store.Areas, _ access.Actor, _ site, typed string) (string, domain.ID, error) {
+			typed = strings.Join(strings.Fields(typed), " ")
+			if _, err := cadence.ReadHours(typed); err != nil {
+				return "", 0, domain.FieldErrors{"value": text.UpperFirst(err.Error()) + "."}
+			}
+			return typed, 0, nil
+		},
+		shown:  asItIs,
+		effect: s.hoursEffect,
+	}
+}
+
+// hoursEffect tells what other hours cost or save, and what they are now.
+func (s *Service) hoursEffect(ctx context.Context, a affected, trace *why.Trace) error {
+	was, err := cadence.ReadHours(a.tree.Resolve(a.Place, a.Device, a.override.Key, nil).Value)
+	if err != nil {
+		was = cadence.Hours{}
+	}
+	shall, err := cadence.ReadHours(a.override.Value)
+	if err != nil {
+		return domain.FieldErrors{"value": text.UpperFirst(err.Error()) + "."}
+	}
+	volumes, err := a.from.Fittings.Volumes(ctx, a.reach)
+	if err != nil {
+		return err
+	}
+	var whole kit.Cost
+	for _, v := range volumes {
+		if k, err := s.kits.Kit(v.Kit); err == nil {
+			count := func(p kit.Parts) int { return v.Parts[p.Kind] / v.Devices }
+			whole = whole.Add(k.Estimate(count, s.kits.BytesPerSample(ctx)).Times(v.Devices))
+		}
+	}
+	now := time.Now()
+	said, next := "nothing is asked now", "it begins "
+	if shall.Open(now) {
+		said, next = "they are asked now", "it ends "
+	}
+	detail := ""
+	if turns, ok := shall.Turns(now); ok {
+		detail = next + "in " + units.Span(turns.Sub(now).Truncate(time.Minute))
+	}
+	trace.Because("By these hours "+said, detail, nil)
+	trace.Because("Samples a day, about", turned(whole.SamplesPerDay*was.Share(), whole.SamplesPerDay*shall.Share(), ""), nil)
+	trace.Because("Storage a month, about", turned(whole.BytesPerMonth*was.Share(), whole.BytesPerMonth*shall.Share(), "B"), nil)
+	return nil
+}
