@@ -172,10 +172,10 @@ func (s *Service) decide(ctx context.Context, finds []domain.Find, rules []domai
 }
 
 // adoptAlone adopts what the rules of a sweep say, each find by itself: one that cannot be adopted
-// keeps no other from it.
+// keeps no other from it. It still runs meanwhile: whoever sees it at its end sees what it adopted.
 func (w *sweep) adoptAlone(ctx context.Context) {
-	if w.State != domain.SweepDone {
-		return
+	if ctx.Err() != nil || w.last(ctx) != nil {
+		return // it did not come to its end, or its finds are not there
 	}
 	if err := w.adoptBy(context.WithoutCancel(ctx)); err != nil {
 		slog.Error("a sweep could not adopt alone", "sweep", w.ID, "error", err)

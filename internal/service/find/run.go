@@ -132,12 +132,12 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 		case <-tick.C:
 			_ = w.last(ctx) // it is tried again
 		case <-done:
+			w.adoptAlone(ctx)
 			w.ended(ctx)
 			w.note(ctx)
 			if err := w.last(ctx); err != nil && w.State != domain.SweepRunning {
 				w.failed(ctx)
 			}
-			w.adoptAlone(ctx)
 			return
 		}
 	}
