@@ -181,6 +181,9 @@ func (in OwnDraft) over(d own.Draft) own.Draft {
 	}
 	if d.Treat == own.State || d.Treat == own.Words {
 		d.Unit = given(in.Unit, "")
+		if in.Steps == nil {
+			d.Steps = nil // those that are proposed are for a number
+		}
 	}
 	if d.Table == "" {
 		d.Every = interval

@@ -12,7 +12,7 @@ import (
 )
 
 // written are the steps of a reading: those in their order, or the usual ones in short, in this
-// order: rate, times, share_with, percent_of, scale.
+// order: rate, times, percent_of, share_with, scale.
 func written(rate bool, times, percentOf, shareWith string, scale float64, steps []map[string]string) (out []derive.Written, err error) {
 	if rate {
 		out = append(out, derive.Written{Do: "rate"})
