@@ -6,7 +6,7 @@ export default defineConfig({
   testDir: '.',
   timeout: 150_000,
   expect: { timeout: 15_000 },
-  workers: 1,
+  workers: 2, // one for each project: walks change what others see
   retries: process.env.CI ? 1 : 0,
   fullyParallel: false,
   reporter: [['list']],
@@ -38,7 +38,8 @@ export default defineConfig({
     },
   },
   projects: [
-    { name: 'walks', testMatch: '*.spec.mjs' },
+    { name: 'walks', testMatch: '*.spec.mjs', testIgnore: 'accessible.spec.mjs', workers: 1 },
+    { name: 'looks', testMatch: 'accessible.spec.mjs', workers: 1 },
     { name: 'screenshots', testMatch: 'screenshots.mjs' },
   ],
 });
