@@ -78,6 +78,9 @@ test('a device is found with either credential, adopted into its site, and brows
   const rows = page.locator('.card').filter({ has: page.getByRole('heading', { name: /^if\w*Table/ }) });
   await expect(rows.getByRole('row', { name: /port1 / }).first()).toContainText('/s', { timeout: 60_000 });
   await rows.getByRole('link', { name: 'port1', exact: true }).click();
-  await expect(page.locator('[data-attributes*=parts]'), 'the device tells its tag').toContainText('port1');
+  await expect(page).toHaveURL(/part=\d+/);
+  const part = new URL(page.url()).searchParams.get('part');
+  const attributes = await page.request.get(`/parts/${part}/attributes`);
+  expect(await attributes.text(), 'the device tells its tag').toContain('port1');
   expect(problems).toEqual([]);
 });
