@@ -1,6 +1,7 @@
 package browse
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -339,8 +340,18 @@ func (s Screen) drop(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Kits.Drop(r.Context(), middleware.Who(r.Context()), id, r.PostFormValue("key"), r.PostFormValue("mark")); err != nil {
-		return err
+	key := r.PostFormValue("key")
+	wrong := s.Kits.Drop(r.Context(), middleware.Who(r.Context()), id, key, r.PostFormValue("mark"))
+	if errs := (domain.FieldErrors{}); errors.As(wrong, &errs) { // others need it: the form says which
+		v, err := s.filled(r, "", key)
+		if err != nil {
+			return err
+		}
+		v.Notice = errs["key"]
+		return s.Render.Page(w, r, "pick", render.Frame{Title: v.Title(), Area: domain.AreaWatch, Body: v})
+	}
+	if wrong != nil {
+		return wrong
 	}
 	http.Redirect(w, r, fmt.Sprintf("/devices/%d/browse", id), http.StatusSeeOther)
 	return nil
