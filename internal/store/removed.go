@@ -77,12 +77,14 @@ func (s Devices) RemovedLike(ctx context.Context, place domain.ID, identity, nam
 }
 
 // GoneBy tells of some identities which are those of devices that were removed, and are not
-// watched again.
-func (s Devices) GoneBy(ctx context.Context, identities []string) (map[string]bool, error) {
+// watched again: in the organisation of a place, or in all of them for none.
+func (s Devices) GoneBy(ctx context.Context, place domain.ID, identities []string) (map[string]bool, error) {
 	var found []string
 	err := s.q(ctx).Raw(`SELECT r.identity FROM all_devices r WHERE r.removed_at IS NOT NULL AND r.identity <> '' AND r.identity IN ?
-		AND NOT EXISTS (SELECT 1 FROM all_devices d WHERE d.removed_at IS NULL AND d.identity = r.identity)`,
-		append(identities, "")).Scan(&found).Error
+		AND (?::bigint IS NULL OR r.organisation_id = organisation_of(?))
+		AND NOT EXISTS (SELECT 1 FROM all_devices d WHERE d.removed_at IS NULL AND d.identity = r.identity
+			AND d.organisation_id = r.organisation_id)`,
+		append(identities, ""), null(place), null(place)).Scan(&found).Error
 	out := map[string]bool{}
 	for _, identity := range found {
 		out[identity] = true

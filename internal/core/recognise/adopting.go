@@ -19,16 +19,16 @@ var OfFinds = []condition.Column{
 // Adopting are the conditions of adoption rules, in their order.
 type Adopting []*condition.Condition
 
-// ReadAdopting compiles the conditions of rules; at is the rule that is wrong.
-func ReadAdopting(rules []domain.AdoptionRule) (out Adopting, at int, err error) {
-	for i, r := range rules {
+// ReadAdopting compiles the conditions of rules.
+func ReadAdopting(rules []domain.AdoptionRule) (out Adopting, err error) {
+	for _, r := range rules {
 		c, err := condition.Compile(r.When, OfFinds)
 		if err != nil {
-			return nil, i, err
+			return nil, err
 		}
 		out = append(out, c)
 	}
-	return out, 0, nil
+	return out, nil
 }
 
 // Decide tells which rule adopts a find, the first that holds, and why; less than 0 for none.

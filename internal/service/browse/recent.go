@@ -53,11 +53,12 @@ func (r *recent) keep(id domain.ID, q way.Question, looks []derive.Fetched) {
 			delete(r.looks, key)
 		}
 	}
-	if len(r.looks) >= mostRecent {
+	key := recentKey(id, q)
+	if _, again := r.looks[key]; !again && len(r.looks) >= mostRecent {
 		return
 	}
 	if r.looks == nil {
 		r.looks = map[string]looked{}
 	}
-	r.looks[recentKey(id, q)] = looked{time.Now(), looks}
+	r.looks[key] = looked{time.Now(), looks}
 }

@@ -78,7 +78,7 @@ func checkRules(rules []domain.AdoptionRule) domain.FieldErrors {
 		return errs
 	}
 	for i, r := range rules {
-		if _, _, err := recognise.ReadAdopting(rules[i : i+1]); err != nil {
+		if _, err := recognise.ReadAdopting(rules[i : i+1]); err != nil {
 			errs[at("when", i)] = text.UpperFirst(err.Error()) + "."
 		}
 		if _, problem := tag.Read(strings.Join(r.Tags, ",")); problem != "" {
@@ -128,6 +128,10 @@ func (s *Service) RehearseAlone(
 	sweepID domain.ID,
 	rules []domain.AdoptionRule,
 ) (out []Decided, err error) {
+	sweep, err := s.Sweep(ctx, who, sweepID)
+	if err != nil {
+		return nil, err
+	}
 	finds, err := s.Finds(ctx, who, sweepID)
 	if err != nil {
 		return nil, err
@@ -135,12 +139,17 @@ func (s *Service) RehearseAlone(
 	if errs := checkRules(rules); len(errs) > 0 {
 		return nil, errs
 	}
-	return s.decide(ctx, finds, rules)
+	return s.decide(ctx, sweep, finds, rules)
 }
 
-// decide tells what rules do with finds that are not watched.
-func (s *Service) decide(ctx context.Context, finds []domain.Find, rules []domain.AdoptionRule) (out []Decided, err error) {
-	conditions, _, err := recognise.ReadAdopting(rules)
+// decide tells what rules do with finds of a sweep that are not watched.
+func (s *Service) decide(
+	ctx context.Context,
+	sweep domain.Sweep,
+	finds []domain.Find,
+	rules []domain.AdoptionRule,
+) (out []Decided, err error) {
+	conditions, err := recognise.ReadAdopting(rules)
 	if err != nil {
 		return nil, err
 	}
@@ -148,7 +157,7 @@ func (s *Service) decide(ctx context.Context, finds []domain.Find, rules []domai
 	for _, f := range finds {
 		identities = append(identities, f.Identity)
 	}
-	removed, err := s.store.Devices.GoneBy(ctx, identities)
+	removed, err := s.store.Devices.GoneBy(ctx, sweep.PlaceID, identities)
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +200,7 @@ func (w *sweep) adoptBy(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	decided, err := w.decide(ctx, finds, rules)
+	decided, err := w.decide(ctx, w.Sweep, finds, rules)
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package find_test
 
 import (
+	"net/netip"
 	"testing"
 	"time"
 
@@ -118,6 +119,26 @@ func TestWhatSomebodyDecidedIsNotUndoneAlone(t *testing.T) {
 		case "aside":
 			assert.Equal(t, "it was put aside", d.Why)
 		}
+	}
+}
+
+// What another organisation removed is nothing to this one.
+func TestWhatOthersRemovedIsNotTold(t *testing.T) {
+	w := setup(t)
+	ctx := t.Context()
+	ours, err := w.store.Places.Save(ctx, domain.Place{Name: "Kittiwake Line", Kind: domain.Organisation})
+	require.NoError(t, err)
+	theirs, err := w.store.Places.Save(ctx, domain.Place{Name: "Harbour office", Kind: domain.Organisation})
+	require.NoError(t, err)
+	d, err := w.store.Devices.Add(ctx, domain.Device{PlaceID: theirs.ID, Name: "gr-1", Address: netip.MustParseAddr("192.0.2.1"),
+		CreatedAt: time.Now()}, "engine:01", nil)
+	require.NoError(t, err)
+	require.NoError(t, w.store.Devices.Remove(ctx, d.ID, time.Now()))
+	for place, want := range map[domain.ID]bool{ours.ID: false, theirs.ID: true, 0: true} {
+		removed, err := w.store.Devices.GoneBy(ctx, place, []string{"engine:01", "engine:02"})
+		require.NoError(t, err)
+		assert.Equal(t, want, removed["engine:01"])
+		assert.False(t, removed["engine:02"])
 	}
 }
 

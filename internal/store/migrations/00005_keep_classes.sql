@@ -54,7 +54,10 @@ DECLARE
   name text; first int;
 BEGIN
   FOR name IN SELECT jsonb_object_keys(spans) LOOP
-    EXECUTE format('CREATE TABLE old_%s (series_id bigint NOT NULL, day int NOT NULL, %s data bytea NOT NULL, PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day)', name, CASE name WHEN 'days' THEN 'seq bigint NOT NULL,' ELSE '' END);
+    EXECUTE format(
+      'CREATE TABLE old_%s (series_id bigint NOT NULL, day int NOT NULL, %s data bytea NOT NULL,
+        PRIMARY KEY (series_id, day)) PARTITION BY RANGE (day)',
+      name, CASE name WHEN 'days' THEN 'seq bigint NOT NULL,' ELSE '' END);
     EXECUTE format('ALTER TABLE old_%s ALTER COLUMN data SET STORAGE EXTERNAL', name);
     FOR first IN EXECUTE format('SELECT DISTINCT day - ((day %% %s) + %s) %% %s FROM %s', spans->>name, spans->>name, spans->>name,
       name) LOOP
