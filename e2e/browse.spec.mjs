@@ -79,7 +79,44 @@ test('a column of a table becomes readings of its rows, and a further one follow
   await expect(rows.getByRole('row', { name: /port1 / }).first()).toContainText('/min', { timeout: 60_000 });
   await expect(rows).not.toContainText('lo0');
 
+  // A rule on each of the rows: tried on the past, made, seen at work, and in the way of a drop.
+  await page.getByRole('link', { name: 'Browse' }).click();
+  await page
+    .getByRole('row', { name: /Broken in/ })
+    .getByRole('link', { name: 'New rule' })
+    .click();
+  await expect(page.getByText('For: gr-sw-1', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Make' }).click();
+  await expect(page.getByText('Set a limit for at least one level.')).toBeVisible();
+  await page.getByLabel('Trouble is').selectOption('below');
+  await page
+    .getByRole('row', { name: /notice/ })
+    .getByLabel('Begins beyond')
+    .fill('1000000');
+  await page.getByLabel('Name', { exact: true }).fill('Few broken packets');
+  await page.getByRole('button', { name: 'Rehearse' }).click();
+  await expect(page.locator('#rehearsal')).toContainText('series tried');
+  await page.getByRole('button', { name: 'Make' }).click();
+  await expect(page.getByText('Saved, and in force.')).toBeVisible();
+  await page.goto('/judge?q=few+broken');
+  await expect(page.locator('#rule-table')).toContainText('gr-sw-1');
+  await openDevice(page, 'gr-sw-1');
+  await rows.locator('a[href^="/series/"]').first().click();
+  await expect(page.getByText('Rules that judge it')).toBeVisible();
+
   // Others have this device, too: take it back.
+  await openDevice(page, 'gr-sw-1');
+  await page.getByRole('link', { name: 'Browse' }).click();
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('row', { name: 'Broken in' }).getByRole('link', { name: 'Change' }).click();
+  await page.getByRole('button', { name: 'Drop this reading' }).click();
+  await expect(page.getByText('The rule “Few broken packets” judges it.')).toBeVisible();
+  await page.goto('/judge?q=few+broken');
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('link', { name: 'Few broken packets' }).click();
+  await page.getByRole('button', { name: 'Remove' }).click();
+  await expect(page.getByRole('heading', { level: 1, name: 'Rules' })).toBeVisible();
+  await openDevice(page, 'gr-sw-1');
   await page.getByRole('link', { name: 'Browse' }).click();
   for (const name of ['Broken in', 'Out errors']) {
     page.once('dialog', (d) => d.accept());

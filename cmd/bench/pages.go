@@ -86,7 +86,7 @@ func (b *bench) pages(ctx context.Context) error {
 	if _, err := c.PostForm(server.URL+"/signin", form); err != nil {
 		return err
 	}
-	series, err := b.store.Series.OfReading(ctx, "interfaces", "in", 1)
+	series, err := b.store.Series.OfReading(ctx, store.Read{Kit: "interfaces", Reading: "in"}, 1)
 	if err != nil || len(series) == 0 {
 		return fmt.Errorf("no series to chart: %w", err)
 	}

@@ -32,8 +32,17 @@ type Rule struct {
 	Reading string `json:"reading" example:"used"`
 	Unit    string `json:"unit" example:"%"`
 	Words   string `json:"words" doc:"What the rule does, in words"`
+	Device  Ref    `json:"device_id" doc:"That it is for alone; null for all devices"`
 	RuleDraft
 	Version int `json:"version" example:"3"`
+}
+
+// NewRule is a rule to be made.
+type NewRule struct {
+	Kit     string `json:"kit" maxLength:"100" example:"volumes"`
+	Reading string `json:"reading" maxLength:"100" example:"used"`
+	Device  int64  `json:"device_id" required:"false" example:"12" doc:"That it is for alone; 0 or none for all devices"`
+	RuleDraft
 }
 
 func ruleOf(r rule.Rule) (Rule, error) {
@@ -45,6 +54,7 @@ func ruleOf(r rule.Rule) (Rule, error) {
 		Reading: r.Reading,
 		Unit:    r.Unit,
 		Words:   r.Words(),
+		Device:  Ref(r.DeviceID),
 		RuleDraft: RuleDraft{
 			Name:      r.Name,
 			Kind:      r.Condition.Kind(),
@@ -72,6 +82,7 @@ type RuleFilter struct {
 	Paging
 	Search string `query:"q" maxLength:"200" doc:"Part of the name"`
 	Kit    string `query:"kit" maxLength:"200"`
+	Device int64  `query:"device" doc:"Only rules for this device alone"`
 }
 
 func (a *api) rules() {
@@ -79,7 +90,7 @@ func (a *api) rules() {
 		func(ctx context.Context, in RuleFilter) (out []Rule, err error) {
 			all, err := a.Judge.Rules(ctx, caller(ctx))
 			for _, r := range all {
-				if !holds(r.Name, in.Search) || in.Kit != "" && r.Kit != in.Kit {
+				if !holds(r.Name, in.Search) || in.Kit != "" && r.Kit != in.Kit || in.Device != 0 && r.DeviceID != in.Device {
 					continue
 				}
 				x, err := ruleOf(r)
@@ -90,7 +101,7 @@ func (a *api) rules() {
 			}
 			return out, err
 		})
-	kept[Rule, RuleDraft]{
+	rules := kept[Rule, RuleDraft]{
 		path:   "/rules",
 		one:    "a rule",
 		area:   domain.AreaJudge,
@@ -99,7 +110,34 @@ func (a *api) rules() {
 		get:    a.rule,
 		draft:  func(_ context.Context, r Rule) (RuleDraft, error) { return r.RuleDraft, nil },
 		change: a.changeRule,
-	}.register(a)
+		remove: a.Judge.Remove,
+	}
+	rules.register(a)
+	made(a, operation{http.MethodPost, "/rules", "Make a rule", domain.AreaJudge, domain.AccessConfigure},
+		func(ctx context.Context, in *Draft[NewRule]) (*Made[Rule], error) {
+			r, err := a.newRule(ctx, caller(ctx), in.Body)
+			if err != nil {
+				return nil, err
+			}
+			if r, err = a.Judge.Make(ctx, caller(ctx), r); err != nil {
+				return nil, err
+			}
+			return rules.madeAs(ctx, r.ID)
+		})
+	type newTrial struct {
+		Hours float64 `query:"hours" minimum:"1" maximum:"720" default:"168" doc:"How far back from now"`
+		Body  NewRule
+	}
+	add(a, operation{http.MethodPost, "/rules/drafts/rehearsal", "Which alerts a new rule would have raised", domain.AreaJudge,
+		domain.AccessSee},
+		func(ctx context.Context, in *newTrial) (*Body[Rehearsal], error) {
+			r, err := a.newRule(ctx, caller(ctx), in.Body)
+			if err != nil {
+				return nil, err
+			}
+			got, err := a.Judge.Rehearse(ctx, caller(ctx), r, hours(in.Hours))
+			return one(rehearsalOf(got), err)
+		})
 	type trial struct {
 		ByID
 		Hours float64 `query:"hours" minimum:"1" maximum:"720" default:"168" doc:"How far back from now"`
@@ -112,9 +150,26 @@ func (a *api) rules() {
 			if err != nil {
 				return nil, err
 			}
-			got, err := a.Judge.Rehearse(ctx, caller(ctx), r, time.Duration(in.Hours*float64(time.Hour)))
+			got, err := a.Judge.Rehearse(ctx, caller(ctx), r, hours(in.Hours))
 			return one(rehearsalOf(got), err)
 		})
+}
+
+func hours(n float64) time.Duration { return time.Duration(n * float64(time.Hour)) }
+
+// newRule is a rule on a reading, as it would be.
+func (a *api) newRule(ctx context.Context, who access.Actor, d NewRule) (rule.Rule, error) {
+	r, err := a.Judge.Blank(ctx, who, d.Kit, d.Reading, d.Device, d.Kind)
+	if err != nil {
+		return r, err
+	}
+	return a.filled(r, d.RuleDraft)
+}
+
+// filled is a rule with what people set of it.
+func (a *api) filled(r rule.Rule, d RuleDraft) (rule.Rule, error) {
+	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = d.Name, d.Title, d.Runbook, d.Enabled, d.Tags
+	return a.Judge.Decode(r, d.Kind, d.Condition)
 }
 
 func (a *api) rule(ctx context.Context, who access.Actor, id domain.ID) (Rule, error) {
@@ -131,8 +186,7 @@ func (a *api) drafted(ctx context.Context, who access.Actor, id domain.ID, d Rul
 	if err != nil {
 		return r, err
 	}
-	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = d.Name, d.Title, d.Runbook, d.Enabled, d.Tags
-	return a.Judge.Decode(r, d.Kind, d.Condition)
+	return a.filled(r, d)
 }
 
 func (a *api) changeRule(ctx context.Context, who access.Actor, id domain.ID, d RuleDraft, version int) error {

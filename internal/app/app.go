@@ -177,6 +177,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 		Desk:       a.Desk,
 		Changed:    reload,
 		ChangedAll: reloadAll,
+		Judged:     func(ctx context.Context) error { return a.Judge.InForce(ctx) },
 		Shipped:    kits.Files,
 		Ways:       all.Described(),
 		Rules:      kinds.All,

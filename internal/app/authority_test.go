@@ -47,7 +47,7 @@ const secretive = "cormorant"
 type held struct {
 	place, device, removed, series, incident, alert, event, delivery, transition domain.ID
 	sweep, find, user, team, token, entry, signIn, browser, passkey              domain.ID
-	credential                                                                   domain.ID
+	credential, rule                                                             domain.ID
 }
 
 // hold makes an organisation with one of everything, whose names have a word in them.
@@ -92,6 +92,11 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	c, err = r.Store.Credentials.Add(ctx, c, domain.Secrets{"community": domain.Secret(word)})
 	require.NoError(t, err)
 	h.credential = c.ID
+	alone := aRule(ctx, r)
+	alone.Key, alone.Name, alone.DeviceID = "", word+" alone", d.ID
+	made, err := r.Judge.Make(ctx, testkit.Anyone, alone)
+	require.NoError(t, err)
+	h.rule = made.ID
 	parts, err := r.Store.Parts.Add(ctx, []domain.Part{
 		{DeviceID: d.ID, Kit: "interfaces", Kind: "interface", Key: "p", Name: word + " port"},
 	})
@@ -385,8 +390,32 @@ func calls(r running, running *run.Service, h held) []call {
 			_, err := r.Kits.Try(c, w, h.device, "snmp", collect.EndpointDraft{Settings: map[string]string{"port": "1"}})
 			return done(err)
 		}},
-		{name: "judge.Rules", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Judge.Rules(c, w))) }},
-		{name: "judge.Rule", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Judge.Rule(c, w, 1))) }},
+		{name: "judge.Rules", lists: true, ask: func(c C, w A) (any, error) { return r.Judge.Rules(c, w) }},
+		{name: "judge.Rule", ask: func(c C, w A) (any, error) { return r.Judge.Rule(c, w, h.rule) }},
+		{name: "judge.About", lists: true, ask: func(c C, w A) (any, error) {
+			return r.Judge.About(c, w, rule.Rule{DeviceID: h.device})
+		}},
+		{name: "judge.Judgeable", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Judge.Judgeable(c, w, "in"))) }},
+		{name: "judge.Blank", ask: func(c C, w A) (any, error) {
+			return done(second(r.Judge.Blank(c, w, "interfaces", "in_errors", h.device, "")))
+		}},
+		{name: "judge.Make", ask: func(c C, w A) (any, error) {
+			x := aRule(c, r)
+			x.Name, x.DeviceID = "made", h.device
+			return done(second(r.Judge.Make(c, w, x)))
+		}},
+		{name: "judge.Make", whole: true, ask: func(c C, w A) (any, error) {
+			x := aRule(c, r)
+			x.Name = "made"
+			return done(second(r.Judge.Make(c, w, x)))
+		}},
+		{name: "judge.Save", ask: func(c C, w A) (any, error) {
+			x, err := r.Store.Rules.One(c, h.rule)
+			if err != nil {
+				return nil, err
+			}
+			return done(second(r.Judge.Save(c, w, x)))
+		}},
 		{name: "judge.Noise", lists: true, ask: func(c C, w A) (any, error) { return r.Judge.Noise(c, w, now.Add(-time.Hour)) }},
 		{name: "judge.Save", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Judge.Save(c, w, aRule(c, r)))) }},
 		{name: "judge.Rehearse", lists: true, ask: func(c C, w A) (any, error) { return r.Judge.Rehearse(c, w, aRule(c, r), time.Hour) }},
@@ -632,6 +661,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "credentials.Remove", ask: func(c C, w A) (any, error) {
 			return done(r.Credentials.Remove(c, w, h.credential, 0))
 		}},
+		{name: "judge.Remove", ask: func(c C, w A) (any, error) { return done(r.Judge.Remove(c, w, h.rule, 0)) }},
 		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place), 0)) }},
 	}
 }
@@ -663,7 +693,7 @@ func export(ctx context.Context, r running, who access.Actor, sel transfer.Selec
 
 func aRule(ctx context.Context, r running) rule.Rule {
 	rules, _ := r.Store.Rules.All(ctx)
-	i := slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "in_errors" })
+	i := slices.IndexFunc(rules, func(x rule.Rule) bool { return x.Reading == "in_errors" && x.DeviceID == 0 })
 	return rules[i]
 }
 
@@ -723,7 +753,7 @@ var inside = []string{
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"find.Checked", "find.MayEcho", "find.Resume",
 	"find.Repeat", "find.BeginDue",
-	"judge.Form",
+	"judge.Form", "judge.InForce",
 	"judge.Read", "judge.Decode", "respond.ChannelKinds", "respond.EndOf", "respond.Wake", "respond.Past", "respond.Record",
 	"run.Simulates",
 	"run.Away", "run.While", "run.Answers", "run.Missed", "run.Unavailable", "run.Usual", "run.Trouble",

@@ -152,6 +152,19 @@ func TestDevicesRulesAndChannelsGoBack(t *testing.T) {
 	back.Version = rules[0].Version
 	assert.Equal(t, rules[0], back)
 
+	require.NoError(t, r.Judge.Remove(ctx, any, mine.rule, 0))
+	_, err = r.Judge.Rule(ctx, any, mine.rule)
+	require.ErrorIs(t, err, domain.ErrNotFound)
+	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "rule", mine.rule)))
+	alone, err := r.Judge.Rule(ctx, any, mine.rule)
+	require.NoError(t, err)
+	assert.Equal(t, secretive+" alone", alone.Name)
+	assert.Equal(t, mine.device, alone.DeviceID)
+	assert.True(t, alone.Enabled)
+	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "rule", mine.rule)), "that it was made again is undone, too")
+	_, err = r.Judge.Rule(ctx, any, mine.rule)
+	require.ErrorIs(t, err, domain.ErrNotFound)
+
 	require.NoError(t, r.Devices.Remove(ctx, any, mine.device, 0))
 	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "device", mine.device)))
 	_, err = r.Store.Devices.One(ctx, mine.device)

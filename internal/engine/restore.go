@@ -35,7 +35,7 @@ type known struct {
 // begin brings back rules, levels and windows, ends the trouble of what is
 // gone, judges what came in without being judged before a crash, and starts.
 func (j *Judge) begin(ctx context.Context, devices []known, states []store.RuleState) error {
-	rules, err := j.store.Rules.All(ctx)
+	rules, err := j.store.Rules.Ever(ctx)
 	if err != nil {
 		return err
 	}

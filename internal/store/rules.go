@@ -10,6 +10,7 @@ import (
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
 
@@ -31,6 +32,8 @@ type ruleRow struct {
 	Enabled   bool
 	Tags      []string `gorm:"serializer:json"`
 	Version   int
+	DeviceID  *int64
+	RemovedAt *time.Time
 }
 
 func (ruleRow) TableName() string { return "rules" }
@@ -39,13 +42,34 @@ func (r ruleRow) domain() (rule.Rule, error) {
 	c, err := kinds.All.Decode(r.Kind, []byte(r.Condition))
 	return rule.Rule{ID: r.ID, Key: r.Key, Name: r.Name, Kit: r.Kit, Reading: r.Reading, Unit: r.Unit, Condition: c,
 		Title: r.Title, Runbook: r.Runbook, Cause: r.Cause, Enabled: r.Enabled, Tags: orNil(r.Tags),
-		Version: r.Version}, err
+		Version: r.Version, DeviceID: orZero(r.DeviceID)}, err
 }
+
+// present are the rules that are not removed, nor their devices.
+const present = "removed_at IS NULL AND (device_id IS NULL OR device_id IN (SELECT id FROM devices))"
 
 // All returns all rules, ordered by kit and name.
 func (s Rules) All(ctx context.Context) ([]rule.Rule, error) {
+	return s.find(s.q(ctx).Where(present).Order("kit, reading, name"))
+}
+
+// On returns the rules that judge a reading at a device, by name.
+func (s Rules) On(ctx context.Context, kit, reading string, deviceID domain.ID) ([]rule.Rule, error) {
+	return s.find(s.q(ctx).Where(present).Where("kit = ? AND reading = ?", kit, reading).
+		Where("device_id IS NULL OR device_id = ?", deviceID).Order("name"))
+}
+
+// Of returns the rules that judge readings of a kit.
+func (s Rules) Of(ctx context.Context, kit string) ([]rule.Rule, error) {
+	return s.find(s.q(ctx).Where(present).Where("kit = ?", kit))
+}
+
+// Ever returns all rules with those that are removed, which judge nothing any more.
+func (s Rules) Ever(ctx context.Context) ([]rule.Rule, error) { return s.find(s.q(ctx)) }
+
+func (s Rules) find(q *gorm.DB) ([]rule.Rule, error) {
 	var rows []ruleRow
-	if err := s.q(ctx).Order("kit, reading, name").Find(&rows).Error; err != nil {
+	if err := q.Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]rule.Rule, len(rows))
@@ -61,7 +85,7 @@ func (s Rules) All(ctx context.Context) ([]rule.Rule, error) {
 // One returns one rule, or ErrNotFound.
 func (s Rules) One(ctx context.Context, id domain.ID) (rule.Rule, error) {
 	var row ruleRow
-	if err := s.q(ctx).Take(&row, id).Error; err != nil {
+	if err := s.q(ctx).Where(present).Take(&row, id).Error; err != nil {
 		return rule.Rule{}, known(err)
 	}
 	return row.domain()
@@ -71,7 +95,7 @@ func (s Rules) One(ctx context.Context, id domain.ID) (rule.Rule, error) {
 // transaction.
 func (s Rules) Lock(ctx context.Context, id domain.ID) (rule.Rule, error) {
 	var row ruleRow
-	if err := s.q(ctx).Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Take(&row, id).Error; err != nil {
+	if err := s.q(ctx).Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Where(present).Take(&row, id).Error; err != nil {
 		return rule.Rule{}, known(err)
 	}
 	return row.domain()
@@ -98,12 +122,37 @@ func (s Rules) Save(ctx context.Context, r rule.Rule) (rule.Rule, error) {
 		Enabled:   r.Enabled,
 		Tags:      orNone(r.Tags),
 		Version:   r.Version + 1,
+		DeviceID:  null(r.DeviceID),
 	}
 	if err := known(s.q(ctx).Save(&row).Error); err != nil {
 		return r, err
 	}
 	r.ID, r.Version = row.ID, row.Version
 	return r, nil
+}
+
+// Remove switches a rule off for good; what it raised still names it.
+func (s Rules) Remove(ctx context.Context, id domain.ID, at time.Time) error {
+	return s.q(ctx).Exec("UPDATE rules SET removed_at = ?, enabled = false WHERE id = ?", at, id).Error
+}
+
+// Removed returns a rule that is removed, or ErrNotFound.
+func (s Rules) Removed(ctx context.Context, id domain.ID) (rule.Rule, error) {
+	var row ruleRow
+	if err := s.q(ctx).Where("removed_at IS NOT NULL").Take(&row, id).Error; err != nil {
+		return rule.Rule{}, known(err)
+	}
+	return row.domain()
+}
+
+// Restore has a rule back that was removed; it is ErrNotFound where it is not, and ErrConflict
+// where another has its name by now.
+func (s Rules) Restore(ctx context.Context, id domain.ID, enabled bool) error {
+	done := s.q(ctx).Exec("UPDATE rules SET removed_at = NULL, enabled = ? WHERE id = ? AND removed_at IS NOT NULL", enabled, id)
+	if done.Error == nil && done.RowsAffected == 0 {
+		return domain.ErrNotFound
+	}
+	return known(done.Error)
 }
 
 // RuleState is the level of a rule on a series.

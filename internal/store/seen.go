@@ -173,7 +173,7 @@ const deviceTold = "id, place_id, name, address, kind, vendor, model, descriptio
 	behindSeen + " THEN behind_id END AS behind_id, friendly"
 
 // within are the rows of each table that belong to the places of the scope. What belongs to
-// the whole tree is seen by those who see all of it; kits and rules by everybody.
+// the whole tree is seen by those who see all of it; kits, and rules for all devices, by everybody.
 var within = map[string]string{
 	"alerts":            ofDevice,
 	"all_devices":       devices,
@@ -206,6 +206,7 @@ var within = map[string]string{
 	"recovery_codes":    nothing,
 	"sessions":          nothing,
 	"settings":          nothing,
+	"rules":             "(device_id IS NULL OR " + ofDevice + ")",
 	"rule_states":       ofSeries,
 	"series":            ofDevice,
 	"adoption_rules":    ofSweep,

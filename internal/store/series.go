@@ -152,14 +152,21 @@ func (r subjectRow) subject() SeriesSubject {
 	return SeriesSubject{Series: r.Row.domain(), Device: r.Device, Part: r.Part, Speed: r.Speed}
 }
 
+// Read names a reading of a kit, at one device or, with none, at all.
+type Read struct {
+	Kit, Reading string
+	DeviceID     domain.ID
+}
+
 // OfReading returns the series of one reading with the names of their
 // devices and parts.
-func (s Series) OfReading(ctx context.Context, kit, reading string, limit int) ([]SeriesSubject, error) {
+func (s Series) OfReading(ctx context.Context, r Read, limit int) ([]SeriesSubject, error) {
 	var rows []subjectRow
 	err := s.q(ctx).
 		Raw(`SELECT s.*, d.name AS device, coalesce(p.name, '') AS part, coalesce(p.speed, 0) AS speed FROM series s
 			JOIN devices d ON d.id = s.device_id
-		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? ORDER BY d.name, p.id LIMIT ?`, kit, reading, limit).
+		LEFT JOIN parts p ON p.id = s.part_id WHERE s.kit = ? AND s.reading = ? AND (? = 0 OR s.device_id = ?)
+		ORDER BY d.name, p.id LIMIT ?`, r.Kit, r.Reading, r.DeviceID, r.DeviceID, limit).
 		Scan(&rows).
 		Error
 	return each(rows, subjectRow.subject), err

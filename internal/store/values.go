@@ -40,11 +40,18 @@ func (s Values) OfReading(ctx context.Context, kit, reading string, from, to tim
 		return nil, err
 	}
 	out := make(map[domain.ID][]domain.Sample, len(ids))
-	err := s.samples.Points(ctx, ids, from, to, func(id domain.ID, points []codec.Point) error {
-		out[id] = each(points, sampleOf)
+	return out, s.Each(ctx, ids, from, to, func(id domain.ID, samples []domain.Sample) { out[id] = samples })
+}
+
+// Each calls f with the stored values of each of some series between two times, ordered; with no
+// series that has none.
+func (s Values) Each(ctx context.Context, ids []domain.ID, from, to time.Time, f func(domain.ID, []domain.Sample)) error {
+	return s.samples.Points(ctx, ids, from, to, func(id domain.ID, points []codec.Point) error {
+		if len(points) > 0 {
+			f(id, each(points, sampleOf))
+		}
 		return nil
 	})
-	return out, err
 }
 
 // Latest is the newest value of a series with the one before it.

@@ -108,6 +108,8 @@ type Estate struct {
 type watch struct {
 	rules  []rule.Rule
 	window rule.Window
+	// alone is the same for devices that have rules for them alone.
+	alone map[domain.ID]watch
 }
 
 type device struct {
@@ -228,7 +230,7 @@ func (e *Estate) Window(id domain.ID) rule.Window {
 	if !ok {
 		return rule.Window{}
 	}
-	return e.rules[s.key].window
+	return e.watching(s).window
 }
 
 // slack is how much longer than needed a window may grow before it is cut.
@@ -240,7 +242,7 @@ func (e *Estate) push(s *series, sample domain.Sample) {
 		d.lastAt = sample.At
 	}
 	s.window = append(s.window, sample)
-	need := e.rules[s.key].window
+	need := e.watching(s).window
 	need.Count = max(need.Count, 1) + 1
 	if extra := need.Needs(s.window); extra > max(slack, len(s.window)/4) {
 		s.window = append(s.window[:0], s.window[extra:]...)

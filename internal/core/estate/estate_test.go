@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -560,4 +561,33 @@ func TestAClockThatIsSetMovesEverything(t *testing.T) {
 		h, _, _, _ := e.Health(1, at(40))
 		assert.Equal(t, domain.Critical, h)
 	}
+}
+
+// A rule for the kiosk alone joins the one for all there; elsewhere it judges nothing.
+func TestARuleForOneDeviceJudgesThatAlone(t *testing.T) {
+	e := pair(t)
+	e.Set(Device{ID: 1, Name: "edge"}, []Series{loss(10), volume(11)}, domain.Unknown, t0)
+	all := e.rules["h/used"].rules
+	alone := all[0]
+	alone.ID, alone.DeviceID, alone.Name = 3, 2, "kiosk fills"
+	alone.Condition = &limit.Condition{
+		Side: limit.Above, For: rule.Hold{Values: 3}, Recover: rule.Hold{Values: 1},
+		Limits: map[domain.Level]limit.Limit{domain.LevelNotice: {Raise: 50, Recover: 40}}}
+	e.SetRules(append(slices.Clone(all), alone))
+	assert.Equal(t, 1, e.Window(11).Count)
+	assert.Equal(t, 3, e.Window(21).Count, "both rules are given what they need")
+	for i := range 3 {
+		assert.Empty(t, feed(e, 11, 15+i, 60).Judged)
+	}
+	feed(e, 21, 15, 60)
+	feed(e, 21, 16, 60)
+	out := feed(e, 21, 17, 60)
+	require.Len(t, out.Judged, 1)
+	assert.Equal(t, "kiosk fills", out.Judged[0].Rule.Name)
+	assert.Len(t, feed(e, 21, 18, 95).Judged, 1, "the one for all acts, too")
+
+	e.SetRules(all)
+	over := e.Recheck(t0.Add(20 * time.Second))
+	require.Len(t, over.Judged, 1, "what it saw ends with it")
+	assert.Equal(t, domain.LevelNone, over.Judged[0].To)
 }

@@ -16,7 +16,7 @@ import (
 // judge applies all rules of a series to its window.
 func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 	var out Result
-	rules := e.rules[s.key].rules
+	rules := e.watching(s).rules
 	for _, r := range rules {
 		st := s.states[r.ID]
 		if st == nil {
@@ -33,7 +33,8 @@ func (e *Estate) judge(d *device, s *series, now time.Time) Result {
 	}
 	for id, st := range s.states {
 		if !slices.ContainsFunc(rules, func(r rule.Rule) bool { return r.ID == id }) {
-			out.Add(e.drop(d, s, st, now, "the rule was switched off", "The rule “"+st.rule.Name+"” no longer watches this series"))
+			fact := "The rule “" + st.rule.Name + "” no longer watches this series"
+			out.Add(e.drop(d, s, st, now, "the rule was switched off or removed", fact))
 			delete(s.states, id)
 		}
 	}

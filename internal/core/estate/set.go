@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/rule"
@@ -12,15 +13,44 @@ import (
 // are dropped; call Recheck to learn what that changed.
 func (e *Estate) SetRules(rules []rule.Rule) {
 	e.rules = map[string]watch{}
+	alone := map[string]map[domain.ID][]rule.Rule{}
 	for _, r := range rules {
-		if r.Enabled {
-			key := r.Kit + "/" + r.Reading
-			w := e.rules[key]
-			w.rules = append(w.rules, r)
-			w.window = w.window.Join(r.Window())
-			e.rules[key] = w
+		key := r.Kit + "/" + r.Reading
+		switch {
+		case !r.Enabled:
+		case r.DeviceID == 0:
+			e.rules[key] = e.rules[key].with(r)
+		case alone[key] == nil:
+			alone[key] = map[domain.ID][]rule.Rule{r.DeviceID: {r}}
+		default:
+			alone[key][r.DeviceID] = append(alone[key][r.DeviceID], r)
 		}
 	}
+	for key, devices := range alone {
+		w := e.rules[key]
+		w.alone = map[domain.ID]watch{}
+		for id, own := range devices {
+			w.alone[id] = e.rules[key].with(own...)
+		}
+		e.rules[key] = w
+	}
+}
+
+func (w watch) with(rules ...rule.Rule) watch {
+	w.rules = append(slices.Clip(w.rules), rules...)
+	for _, r := range rules {
+		w.window = w.window.Join(r.Window())
+	}
+	return w
+}
+
+// watching is what judges a series.
+func (e *Estate) watching(s *series) watch {
+	w := e.rules[s.key]
+	if alone, ok := w.alone[s.DeviceID]; ok {
+		return alone
+	}
+	return w
 }
 
 // Set makes a device with exactly these series known, in the place of what

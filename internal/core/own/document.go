@@ -3,6 +3,8 @@ package own
 import (
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"go.yaml.in/yaml/v3"
@@ -16,6 +18,16 @@ const Prefix = "own-"
 
 // Name is what the own kit of a device is called.
 func Name(device domain.ID) string { return fmt.Sprint(Prefix, device) }
+
+// DeviceOf is the device that a kit belongs to; ok is false for one that no device has by itself.
+func DeviceOf(kit string) (device domain.ID, ok bool) {
+	number, ok := strings.CutPrefix(kit, Prefix)
+	if !ok {
+		return 0, false
+	}
+	device, err := strconv.ParseInt(number, 10, 64)
+	return device, err == nil
+}
 
 // document is the part of a kit file that an own kit needs; docs/kits.md tells what it means.
 type document struct {

@@ -26,6 +26,8 @@ type Rule struct {
 	Kit     string `json:"kit"`
 	Reading string `json:"reading"`
 	Unit    string `json:"unit"`
+	// DeviceID is the device that it is for alone; 0 for all.
+	DeviceID domain.ID `json:"device_id,omitempty"`
 	// Condition is when there is trouble.
 	Condition Condition `json:"condition"`
 	// Title is what an alert is called; "{part}" and "{device}" are filled in.
@@ -146,6 +148,11 @@ type Line struct {
 
 // Drawn is a condition that charts can show as lines.
 type Drawn interface{ Lines(unit string) []Line }
+
+// Watches tells whether it judges a reading at a device.
+func (r Rule) Watches(kit, reading string, deviceID domain.ID) bool {
+	return r.Kit == kit && r.Reading == reading && (r.DeviceID == 0 || r.DeviceID == deviceID)
+}
 
 // Window returns how much of the past Judge needs.
 func (r Rule) Window() Window { return r.Condition.Window() }

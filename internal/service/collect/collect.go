@@ -34,6 +34,8 @@ type Wiring struct {
 	// Changed takes up what was changed of a device, ChangedAll of all of them.
 	Changed    func(context.Context, domain.ID) error
 	ChangedAll func(context.Context) error
+	// Judged takes up what was changed of rules; nil for nothing.
+	Judged func(context.Context) error
 	// Shipped holds the kit files that come with the application.
 	Shipped fs.FS
 	Ways    way.List

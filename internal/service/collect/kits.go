@@ -11,10 +11,8 @@ import (
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/own"
-	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
-	"tirelessowl/internal/store"
 )
 
 // shippedKit is a kit file that comes with the application.
@@ -92,54 +90,6 @@ func (s *Service) takeUp(ctx context.Context) error {
 	return errors.Join(append(broken, s.inStep(ctx))...)
 }
 
-// inStep brings the rules of all kits into the database, once each by the
-// kit's key: what people have changed stays as it is. Series learn what their
-// readings are now.
-func (s *Service) inStep(ctx context.Context) error {
-	return s.store.InTx(ctx, func(tx *store.Areas) error {
-		existing, err := tx.Rules.All(ctx)
-		if err != nil {
-			return err
-		}
-		have := map[string]rule.Rule{}
-		for _, r := range existing {
-			have[r.Kit+"/"+r.Key] = r
-		}
-		for _, k := range s.Kits() {
-			for _, r := range k.Readings {
-				x := seriesOf(k, r, 0, 0)
-				if err := tx.Series.SetReading(ctx, x); err != nil {
-					return err
-				}
-			}
-			for _, r := range k.Rules {
-				if err := ruleInStep(ctx, tx, k, r, have); err != nil {
-					return fmt.Errorf("rule %q of the kit %s: %w", r.Name, k.Name, err)
-				}
-			}
-		}
-		return nil
-	})
-}
-
-// ruleInStep adds a rule that is not there yet; the words that numbers stand
-// for are always those of the kit.
-func ruleInStep(ctx context.Context, tx *store.Areas, k *kit.Kit, r rule.Rule, have map[string]rule.Rule) error {
-	old, ok := have[k.Name+"/"+r.Key]
-	if !ok {
-		_, err := tx.Rules.Save(ctx, r)
-		return err
-	}
-	b, ok := old.Condition.(kit.Bound)
-	if !ok {
-		return nil
-	}
-	reading, _ := k.Reading(old.Reading)
-	b.Bind(reading.Codes)
-	_, err := tx.Rules.Save(ctx, old)
-	return err
-}
-
 // Versions returns all versions of a kit, newest first, without documents.
 func (s *Service) Versions(ctx context.Context, who access.Actor, name string) ([]domain.KitVersion, error) {
 	seen, err := s.Desk.See(ctx, who, domain.AreaCollect)
@@ -192,6 +142,7 @@ func (s *Service) Bring(ctx context.Context, who access.Actor, document string) 
 		w.Note(act.Thing{Kind: "kit", Name: v.Kit}, nil, v)
 		w.Then(s.takeUp)
 		w.Then(s.ChangedAll)
+		w.Then(s.judged)
 		return nil
 	})
 	return v, err

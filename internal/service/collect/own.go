@@ -49,6 +49,8 @@ func (s *Service) OwnKit(picked own.Set, deviceID domain.ID) (*kit.Kit, error) {
 type Picked struct {
 	own.Set
 	Mark string
+	// Rules counts those that judge a reading, by its key.
+	Rules map[string]int
 }
 
 // Own returns what is picked at a device.
@@ -61,7 +63,15 @@ func (s *Service) Own(ctx context.Context, who access.Actor, deviceID domain.ID)
 		return Picked{}, err
 	}
 	k, err := seen.OwnKits.Of(ctx, deviceID)
-	return Picked{k.Picked, act.Mark(k.Picked)}, err
+	if err != nil {
+		return Picked{}, err
+	}
+	rules, err := seen.Rules.Of(ctx, own.Name(deviceID))
+	out := Picked{k.Picked, act.Mark(k.Picked), map[string]int{}}
+	for _, r := range rules {
+		out.Rules[r.Reading]++
+	}
+	return out, err
 }
 
 // OwnDocument is the own kit of a device as a kit file.
@@ -107,7 +117,8 @@ func sameKind(set own.Set, d own.Draft) error {
 	return domain.FieldErrors{"treat": "Its values so far are of another kind. Drop the reading and pick it anew."}
 }
 
-// Drop ends a reading of a device's own; its values are lost.
+// Drop ends a reading of a device's own; its values are lost. It is told by the field key what
+// must go first: readings that are computed of it, and rules that judge it.
 func (s *Service) Drop(ctx context.Context, who access.Actor, deviceID domain.ID, key, mark string) error {
 	return s.changeOwn(ctx, who, dropReading, deviceID, mark, func(set own.Set) (own.Set, error) {
 		out, ok := set.Without(key)
@@ -145,9 +156,29 @@ func (s *Service) changeOwn(
 		if now.Picked, err = change(before.Picked); err != nil {
 			return err
 		}
+		if err := judgedStill(ctx, w, deviceID, before.Picked, now.Picked); err != nil {
+			return err
+		}
 		w.Note(act.Device(d), before.Picked, now.Picked)
 		return s.keepOwn(ctx, w, now)
 	})
+}
+
+// judgedStill keeps readings from being dropped that rules judge.
+func judgedStill(ctx context.Context, w *act.Work, deviceID domain.ID, before, now own.Set) error {
+	for _, r := range before.Readings {
+		if _, ok := now.Reading(r.Key); ok {
+			continue
+		}
+		rules, err := w.Rules.On(ctx, own.Name(deviceID), r.Key, deviceID)
+		if err != nil {
+			return err
+		}
+		if len(rules) > 0 {
+			return domain.FieldErrors{"key": "The rule “" + rules[0].Name + "” judges it. Remove that first."}
+		}
+	}
+	return nil
 }
 
 // keepOwn stores what is picked at a device, brings its series in step, and takes it up.
@@ -163,6 +194,13 @@ func (s *Service) keepOwn(ctx context.Context, w *act.Work, k store.OwnKit) erro
 	if err := ownInStep(ctx, w, made, k.DeviceID); err != nil {
 		return err
 	}
+	rules, err := w.Rules.Of(ctx, made.Name)
+	if err != nil {
+		return err
+	}
+	if err := rulesFollow(ctx, w.Areas, made, rules); err != nil {
+		return err
+	}
 	w.Then(func(ctx context.Context) error {
 		s.store.ForgetSeries(gone)
 		s.taking.Lock()
@@ -170,6 +208,9 @@ func (s *Service) keepOwn(ctx context.Context, w *act.Work, k store.OwnKit) erro
 		s.taking.Unlock()
 		return s.Changed(ctx, k.DeviceID)
 	})
+	if len(rules) > 0 {
+		w.Then(s.judged)
+	}
 	return nil
 }
 

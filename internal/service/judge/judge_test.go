@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/core/rule/kinds"
 	"tirelessowl/internal/core/rule/limit"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/store"
 	"tirelessowl/internal/testkit"
@@ -30,14 +31,28 @@ func setup(t *testing.T) (*judge.Service, *store.Store, rule.Rule, *[]rule.Rule)
 			Limits: map[domain.Level]limit.Limit{domain.LevelWarning: {Raise: 90, Recover: 85}}}},
 	)
 	require.NoError(t, err)
+	svc, _, inForce := service(t, s)
+	return svc, s, r, inForce
+}
+
+// service is the service with the kits that it judges, and the rules that it put in force last.
+func service(t *testing.T, s *store.Store) (*judge.Service, *collect.Service, *[]rule.Rule) {
+	t.Helper()
+	kits := testkit.Kits(t, s)
 	var inForce []rule.Rule
-	return judge.New(
-		s,
-		testkit.Desk(s),
-		testkit.Kits(t, s),
-		kinds.All,
-		func(_ context.Context, rules []rule.Rule) { inForce = rules },
-	), s, r, &inForce
+	svc := judge.New(s, testkit.Desk(s), kits, kinds.All, func(_ context.Context, rules []rule.Rule) { inForce = rules })
+	kits.Judged = svc.InForce
+	return svc, kits, &inForce
+}
+
+func device(t *testing.T, s *store.Store, name string) domain.Device {
+	t.Helper()
+	p, err := s.Places.Save(t.Context(), domain.Place{Name: "at " + name, Kind: domain.Site})
+	require.NoError(t, err)
+	d, err := s.Devices.Add(t.Context(), domain.Device{PlaceID: p.ID, Name: name, Address: netip.MustParseAddr("192.0.2.1"),
+		CreatedAt: time.Now()}, "", nil)
+	require.NoError(t, err)
+	return d
 }
 
 func TestSaveActsAtOnceAndKeepsWhatItWatches(t *testing.T) {
@@ -83,15 +98,7 @@ func TestWrongRulesAreRefused(t *testing.T) {
 func TestRehearseCountsOnThePast(t *testing.T) {
 	svc, s, r, _ := setup(t)
 	ctx, now := t.Context(), time.Now().UTC().Truncate(time.Minute)
-	p, err := s.Places.Save(ctx, domain.Place{Name: "p", Kind: domain.Site})
-	require.NoError(t, err)
-	d, err := s.Devices.Add(
-		ctx,
-		domain.Device{PlaceID: p.ID, Name: "log-1", Address: netip.MustParseAddr("192.0.2.1"), CreatedAt: now},
-		"",
-		nil,
-	)
-	require.NoError(t, err)
+	d := device(t, s, "log-1")
 	series, err := s.Series.Add(
 		ctx,
 		[]domain.Series{{DeviceID: d.ID, Kit: "h", Reading: "used", Name: "Used", Unit: "%", Interval: time.Minute}},

@@ -29,7 +29,7 @@ func notedOf(r rule.Rule) (noted, error) {
 
 // Undoing is how what was done to rules is undone, by deed.
 func (s *Service) Undoing() map[string]act.Undoing {
-	return map[string]act.Undoing{changeRule.Name: {
+	back := act.Undoing{
 		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) {
 			r, err := s.Rule(ctx, who, id)
 			if err != nil {
@@ -38,7 +38,16 @@ func (s *Service) Undoing() map[string]act.Undoing {
 			return notedOf(r)
 		},
 		Put: s.put,
-	}}
+		Make: func(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error {
+			was, err := act.Read[noted](document)
+			if err != nil {
+				return err
+			}
+			return s.restore(ctx, who, id, was.Enabled)
+		},
+		Remove: act.Whatever(s.Remove),
+	}
+	return map[string]act.Undoing{makeRule.Name: back, changeRule.Name: back, removeRule.Name: back}
 }
 
 func (s *Service) put(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error {

@@ -149,12 +149,12 @@ func timesOf(rollups []domain.Rollup) []int64 {
 
 // judged adds limits, changes and times in trouble.
 func (s looking) judged(ctx context.Context, c *Chart, x domain.Series, from, to time.Time) error {
-	rules, err := s.store.Rules.All(ctx)
+	rules, err := s.store.Rules.On(ctx, x.Kit, x.Reading, x.DeviceID)
 	if err != nil {
 		return err
 	}
 	for _, r := range rules {
-		if r.Kit == x.Kit && r.Reading == x.Reading && r.Enabled {
+		if r.Enabled {
 			c.Limits = append(c.Limits, limits(r)...)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/aggregate"
+	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/store"
@@ -21,6 +22,7 @@ type SeriesPage struct {
 	Device  domain.Device
 	Part    string
 	Changes []domain.Transition
+	Rules   []rule.Rule // that judge it, with those that are switched off
 	// Implausible are values that cannot be; nil where there are none.
 	Implausible *domain.Implausible
 }
@@ -53,6 +55,9 @@ func (s *Service) SeriesPage(ctx context.Context, who access.Actor, id domain.ID
 		return out, err
 	}
 	if out.Part, err = l.store.Parts.Name(ctx, out.Series.PartID); err != nil {
+		return out, err
+	}
+	if out.Rules, err = l.store.Rules.On(ctx, out.Series.Kit, out.Series.Reading, out.Series.DeviceID); err != nil {
 		return out, err
 	}
 	apart, err := l.store.Implausible.Of(ctx, []domain.ID{id})

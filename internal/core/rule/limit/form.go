@@ -77,10 +77,14 @@ func fields(s rule.Subject) []field.Field {
 		{Name: "for", Label: "Beyond the limit for", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"},
 		{Name: "recover_for", Label: "Fine again after", Kind: field.Text, Default: "1 value", Help: "such as 3 values or 10 min"},
 	}
+	unit := ""
+	if s.Unit != "" {
+		unit = " (" + s.Unit + ")"
+	}
 	for l := domain.LevelCritical; l > domain.LevelNone; l-- {
 		out = append(out,
-			field.Field{Name: "raise_" + l.String(), Label: "Begins beyond", Kind: field.Number, Group: l.String()},
-			field.Field{Name: "recover_" + l.String(), Label: "Ends at", Kind: field.Number, Group: l.String()})
+			field.Field{Name: "raise_" + l.String(), Label: "Begins beyond" + unit, Kind: field.Number, Group: l.String()},
+			field.Field{Name: "recover_" + l.String(), Label: "Ends at" + unit, Kind: field.Number, Group: l.String()})
 	}
 	return out
 }

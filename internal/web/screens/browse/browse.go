@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"tirelessowl/internal/core/mib"
@@ -76,10 +77,29 @@ type ownView struct {
 	Device domain.ID
 	own.Reading
 	Every string
+	Rules int // that judge it
+	// Judgeable tells whether a rule can be made on it here.
+	Judgeable bool
 }
 
 // URL is where it is changed.
 func (v ownView) URL() string { return fmt.Sprintf("/devices/%d/pick?key=%s", v.Device, v.Key) }
+
+// Judged is what judges it, in words; empty for nothing.
+func (v ownView) Judged() string {
+	if v.Rules == 0 {
+		return ""
+	}
+	return text.Count(int64(v.Rules), "rule")
+}
+
+// RulesURL is where what judges readings of the device is listed.
+func (v ownView) RulesURL() string { return "/judge?q=" + url.QueryEscape(own.Name(v.Device)) }
+
+// RuleURL is where a rule on it is made.
+func (v ownView) RuleURL() string {
+	return fmt.Sprintf("/judge/rules/new?kit=%s&reading=%s&device=%d", own.Name(v.Device), v.Key, v.Device)
+}
 
 // Values is where its values are.
 func (v ownView) Values() string {
@@ -172,12 +192,13 @@ func (s Screen) viewed(r *http.Request) (v pageView, err error) {
 	}
 	picked, err := s.Kits.Own(r.Context(), who, v.ID)
 	v.Mark = picked.Mark
+	judges := who.May(domain.AreaJudge, domain.AccessConfigure, domain.Spot{Place: d.PlaceID, Device: v.ID})
 	for _, x := range picked.Readings {
 		every := x.Every
 		if t, ok := picked.TableOf(x.Table); ok {
 			every = t.Every
 		}
-		v.Own = append(v.Own, ownView{v.ID, x, units.Span(every)})
+		v.Own = append(v.Own, ownView{v.ID, x, units.Span(every), picked.Rules[x.Key], judges && x.Treat != own.Words})
 	}
 	return v, err
 }

@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -25,6 +26,17 @@ type seriesView struct {
 	Formats []exchange.Format
 	// Standing is shown in the place of the chart for states and texts.
 	Standing *standingView
+	// Judgeable tells whether rules can be made on it here, SeesRules whether those on it are seen.
+	Judgeable, SeesRules bool
+}
+
+// Text tells whether its values are texts.
+func (v seriesView) Text() bool { return v.Series.Kind == domain.KindText }
+
+// RuleURL is where a rule on it is made.
+func (v seriesView) RuleURL() string {
+	x := v.Series
+	return "/judge/rules/new?" + url.Values{"kit": {x.Kit}, "reading": {x.Reading}, "device": {fmt.Sprint(x.DeviceID)}}.Encode()
 }
 
 func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
@@ -36,8 +48,10 @@ func (s Screen) series(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x := shown.Series
+	x, who := shown.Series, middleware.Who(r.Context())
 	v := seriesView{SeriesPage: shown, Span: spanOf(r.URL.Query().Get("span")), Spans: Spans, Formats: exchange.Formats}
+	v.SeesRules = who.May(domain.AreaJudge, domain.AccessSee, shown.Device.Spot())
+	v.Judgeable = !v.Text() && who.May(domain.AreaJudge, domain.AccessConfigure, shown.Device.Spot())
 	if x.Kind.Stands() {
 		if v.Standing, err = s.standing(r, x, v.Span); err != nil {
 			return err
