@@ -126,3 +126,46 @@ test('two who set up one device see what the other made', async ({ browser }) =>
   await expect(shelf(two)).toContainText('2');
   await Promise.all([one.close(), two.close()]);
 });
+
+test('hours get a name, hold where it is set, and stay as long as they are needed', async ({ page }) => {
+  const problems = watchConsole(page);
+  await signIn(page);
+  await page.goto('/run/calendars');
+  await page.getByLabel('Name', { exact: true }).fill('Ferry season');
+  await page.getByLabel('Hours', { exact: true }).fill('daily 00:00-24:00, not 02-30');
+  await expect(page.locator('#calendar-rehearsal')).toContainText('“02-30” is no day');
+  await page.getByLabel('Hours', { exact: true }).fill('daily 00:00-24:00, not 02-29');
+  await expect(page.locator('#calendar-rehearsal')).toContainText('Open now');
+  await page.getByRole('button', { name: 'Make' }).click();
+  await expect(page.getByRole('row', { name: /Ferry season/ })).toContainText('open');
+
+  await page.goto('/run/places');
+  await page.getByRole('link', { name: 'Sandhaven', exact: true }).click();
+  const hours = settingOf(page, 'Hours of collecting');
+  await hours.getByText('set here').click();
+  await hours.getByLabel('Hours of collecting').fill('ferry SEASON');
+  await expect(hours.getByText(/It would hold for \d+ devices/)).toBeVisible();
+  await hours.getByRole('button', { name: 'Save' }).click();
+  await expect(hours).toContainText('Ferry season: daily 00:00-24:00, not 02-29');
+  await page.goto('/run/calendars');
+  await page.getByRole('link', { name: 'Ferry season' }).click();
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('button', { name: 'Remove' }).click();
+  await expect(page.getByRole('alert')).toContainText('It is set at 1 place or device');
+  await page.getByLabel('Name', { exact: true }).fill('Ferries');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('row', { name: /Ferries/ })).toBeVisible();
+
+  await page.goto('/run/places');
+  await page.getByRole('link', { name: 'Sandhaven', exact: true }).click();
+  await expect(hours).toContainText('Ferries: daily');
+  await hours.getByText('change').click();
+  await hours.getByRole('button', { name: 'Take away' }).click();
+  await expect(hours).toContainText('set nowhere');
+  await page.goto('/run/calendars');
+  await page.getByRole('link', { name: 'Ferries' }).click();
+  page.once('dialog', (d) => d.accept());
+  await page.getByRole('button', { name: 'Remove' }).click();
+  await expect(page.getByText('No calendar yet')).toBeVisible();
+  expect(problems).toEqual([]);
+});

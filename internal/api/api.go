@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
+	"tirelessowl/internal/service/calendars"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -38,6 +39,7 @@ type Wiring struct {
 	Desk        *act.Desk
 	People      *people.Service
 	Places      *places.Service
+	Calendars   *calendars.Service
 	Settings    *settings.Service
 	Attributes  *attributes.Service
 	Audit       *audit.Service
@@ -74,6 +76,7 @@ func New(p Wiring) http.Handler {
 	router.MethodNotAllowed(a.notAllowed)
 	a.API = humachi.New(router, a.config())
 	a.places()
+	a.calendars()
 	a.devices()
 	a.attributes()
 	a.settings()

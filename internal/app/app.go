@@ -28,6 +28,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
+	"tirelessowl/internal/service/calendars"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -63,6 +64,7 @@ type App struct {
 	People      *people.Service
 	Once        *once.Service
 	Places      *places.Service
+	Calendars   *calendars.Service
 	Settings    *settings.Service
 	Attributes  *attributes.Service
 	Audit       *audit.Service
@@ -207,6 +209,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 		return nil, err
 	}
 	a.Browse = browse.New(a.Desk, a.Kits, all, a.Modules.Objects)
+	a.Calendars = calendars.New(s, a.Desk, reloadAll)
 	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
 	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
@@ -285,6 +288,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		People:      a.People,
 		Places:      a.Places,
 		Settings:    a.Settings,
+		Calendars:   a.Calendars,
 		Attributes:  a.Attributes,
 		Audit:       a.Audit,
 		Kits:        a.Kits,
@@ -312,6 +316,7 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			People:      a.People,
 			Places:      a.Places,
 			Settings:    a.Settings,
+			Calendars:   a.Calendars,
 			Attributes:  a.Attributes,
 			Audit:       a.Audit,
 			Find:        a.Find,

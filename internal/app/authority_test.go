@@ -92,6 +92,8 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	c, err = r.Store.Credentials.Add(ctx, c, domain.Secrets{"community": domain.Secret(word)})
 	require.NoError(t, err)
 	h.credential = c.ID
+	_, err = r.Calendars.Save(ctx, testkit.Anyone, domain.Calendar{Name: fmt.Sprint("calendar ", place.ID), Hours: "daily 07:00-19:00"})
+	require.NoError(t, err)
 	alone := aRule(ctx, r)
 	alone.Key, alone.Name, alone.DeviceID = "", word+" alone", d.ID
 	made, err := r.Judge.Make(ctx, testkit.Anyone, alone)
@@ -390,6 +392,20 @@ func calls(r running, running *run.Service, h held) []call {
 			_, err := r.Kits.Try(c, w, h.device, "snmp", collect.EndpointDraft{Settings: map[string]string{"port": "1"}})
 			return done(err)
 		}},
+		{name: "calendars.All", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Calendars.All(c, w))) }},
+		{name: "calendars.One", shared: true, ask: func(c C, w A) (any, error) {
+			all, err := r.Store.Calendars.All(c)
+			if err != nil {
+				return nil, err
+			}
+			return done(second(r.Calendars.One(c, w, all[0].ID)))
+		}},
+		{name: "calendars.Save", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Calendars.Save(c, w, domain.Calendar{Name: "Office", Hours: "daily 07:00-19:00"})))
+		}},
+		{name: "calendars.Rehearse", shared: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Calendars.Rehearse(c, w, domain.Calendar{Name: "Office", Hours: "daily 07:00-19:00"})))
+		}},
 		{name: "judge.Rules", lists: true, ask: func(c C, w A) (any, error) { return r.Judge.Rules(c, w) }},
 		{name: "judge.Rule", ask: func(c C, w A) (any, error) { return r.Judge.Rule(c, w, h.rule) }},
 		{name: "judge.About", lists: true, ask: func(c C, w A) (any, error) {
@@ -661,6 +677,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "credentials.Remove", ask: func(c C, w A) (any, error) {
 			return done(r.Credentials.Remove(c, w, h.credential, 0))
 		}},
+		{name: "calendars.Remove", whole: true, ask: func(c C, w A) (any, error) { return done(r.Calendars.Remove(c, w, 1, 0)) }},
 		{name: "judge.Remove", ask: func(c C, w A) (any, error) { return done(r.Judge.Remove(c, w, h.rule, 0)) }},
 		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place), 0)) }},
 	}
@@ -742,7 +759,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
 	"credentials.Undoing", "credentials.Kinds", "credentials.About",
-	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "respond.Undoing", "devices.Undoing",
+	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "calendars.Undoing", "respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"modules.Load", "modules.Objects",
@@ -772,6 +789,7 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"browse":      r.Browse,
 		"modules":     r.Modules,
 		"recognition": r.Recognition,
+		"calendars":   r.Calendars,
 		"credentials": r.Credentials,
 		"judge":       r.Judge,
 		"respond":     r.Respond,
@@ -915,7 +933,7 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 	out := map[string]string{}
 	for _, table := range []string{
 		"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series",
-		"rules", "plans", "channels", "attributes",
+		"rules", "plans", "channels", "attributes", "calendars",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
 		"teams", "team_members", "grants", "tokens", "sign_ins", "browsers", "links", "code_factors",
 		"recovery_codes", "passkeys", "providers", "identities", "keeps", "kit_versions"} {

@@ -42,7 +42,7 @@ func (h held) things(part domain.ID) map[string]domain.ID {
 }
 
 // ofAll are what belongs to the whole tree, or to nobody: who may is in the table of routes.
-var ofAll = []string{"plans", "channels", "drill", "kits", "keep", "schemas", "welcome", "modules"}
+var ofAll = []string{"calendars", "plans", "channels", "drill", "kits", "keep", "schemas", "welcome", "modules"}
 
 // addressed is a route with the ids of things in it.
 type addressed struct{ method, path string }

@@ -13,6 +13,7 @@ func (a *App) undoing() map[string]act.Undoing {
 	for _, some := range []map[string]act.Undoing{
 		a.Places.Undoing(),
 		a.Settings.Undoing(),
+		a.Calendars.Undoing(),
 		a.Kits.Undoing(),
 		a.Credentials.Undoing(),
 		a.People.Undoing(),

@@ -17,6 +17,7 @@ type Areas struct {
 	Attributes    Attributes
 	Audit         Audit
 	Browsers      Browsers
+	Calendars     Calendars
 	Channels      Channels
 	Credentials   Credentials
 	Deliveries    Deliveries
@@ -80,6 +81,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Attributes:    Attributes{a},
 		Audit:         Audit{a},
 		Browsers:      Browsers{a},
+		Calendars:     Calendars{a},
 		Channels:      Channels{a, keys},
 		Credentials:   Credentials{a, keys},
 		Deliveries:    Deliveries{a},

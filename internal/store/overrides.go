@@ -37,7 +37,11 @@ func (a Areas) Tree(ctx context.Context) (inherit.Tree, error) {
 		return inherit.Tree{}, err
 	}
 	overrides, err := a.Overrides.All(ctx)
-	return inherit.NewTree(places, overrides), err
+	if err != nil {
+		return inherit.Tree{}, err
+	}
+	calendars, err := a.Calendars.All(ctx)
+	return inherit.NewTree(places, overrides).WithCalendars(calendars), err
 }
 
 // Set sets a value at a place or a device. A value that names a device is

@@ -16,6 +16,7 @@ import (
 	"tirelessowl/internal/web/screens/attributes"
 	"tirelessowl/internal/web/screens/audit"
 	"tirelessowl/internal/web/screens/browse"
+	"tirelessowl/internal/web/screens/calendars"
 	"tirelessowl/internal/web/screens/collect"
 	"tirelessowl/internal/web/screens/credentials"
 	"tirelessowl/internal/web/screens/device"
@@ -60,6 +61,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People, Find: p.Find}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
+		calendars.Screen{Render: r, Calendars: p.Calendars}.Manifest(),
 		settings.Screen{Render: r, Settings: p.Settings}.Manifest(),
 		attributes.Screen{Render: r, Attributes: p.Attributes, Places: p.Places}.Manifest(),
 		people.Screen{

@@ -13,6 +13,7 @@ import (
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
+	"tirelessowl/internal/service/calendars"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
@@ -43,6 +44,7 @@ type Wiring struct {
 	Desk        *act.Desk
 	People      *people.Service
 	Places      *places.Service
+	Calendars   *calendars.Service
 	Settings    *settings.Service
 	Attributes  *attributes.Service
 	Audit       *audit.Service

@@ -12,6 +12,7 @@ import (
 // value is always.
 type Hours struct {
 	spans []span
+	off   []daysOff
 	zone  *time.Location
 }
 
@@ -22,27 +23,29 @@ type span struct {
 }
 
 const (
-	day     = 24 * 60 // minutes
-	always  = "always"
-	mostSet = 500 // bytes
+	day    = 24 * 60 // minutes
+	always = "always"
+	// MostHours is how long they may be, in bytes, mostParts how many times and days off.
+	MostHours = 2000
+	mostParts = 50
 )
 
 var weekdays = []string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
 
-var errHours = errors.New("hours such as Mon-Fri 07:00-19:00, Sat 08:00-12:00 and a zone such as UTC, or always")
+var errHours = errors.New("hours such as Mon-Fri 07:00-19:00, Sat 08:00-12:00, not 12-24..12-26 and a zone such as UTC, or always")
 
-// ReadHours reads hours as people type them: days with times, with commas between, and a zone.
-// Empty and always are the whole week.
+// ReadHours reads hours as people type them: days with times and days off, with commas between, and
+// a zone. Empty and always are the whole week.
 func ReadHours(typed string) (h Hours, err error) {
 	typed = strings.TrimSpace(typed)
 	if typed == "" || strings.EqualFold(typed, always) {
 		return h, nil
 	}
-	if len(typed) > mostSet {
-		return h, errHours
+	if len(typed) > MostHours || strings.Count(typed, ",") >= mostParts {
+		return h, fmt.Errorf("at most %d times and days off", mostParts)
 	}
 	h.zone = time.UTC
-	if i := strings.LastIndexByte(typed, ' '); i > 0 && !strings.Contains(typed[i:], ":") {
+	if i := strings.LastIndexByte(typed, ' '); i > 0 && !strings.Contains(typed[i:], ":") && !isDate(typed[i+1:]) {
 		name := typed[i+1:]
 		if strings.EqualFold(name, "utc") {
 			name = "UTC"
@@ -53,14 +56,28 @@ func ReadHours(typed string) (h Hours, err error) {
 		typed = typed[:i]
 	}
 	for part := range strings.SplitSeq(typed, ",") {
-		s, err := readSpan(strings.Fields(part))
+		words := strings.Fields(part)
+		if len(words) == 2 && strings.EqualFold(words[0], "not") {
+			off, err := readDaysOff(words[1])
+			if err != nil {
+				return Hours{}, err
+			}
+			h.off = append(h.off, off)
+			continue
+		}
+		s, err := readSpan(words)
 		if err != nil {
 			return Hours{}, err
 		}
 		h.spans = append(h.spans, s)
 	}
+	if len(h.spans) == 0 { // only days off: all others are whole
+		h.spans = []span{{days: everyDay, to: day}}
+	}
 	return h, nil
 }
+
+var everyDay = [7]bool{true, true, true, true, true, true, true}
 
 func readSpan(words []string) (s span, err error) {
 	if len(words) != 2 {
@@ -81,7 +98,7 @@ func readSpan(words []string) (s span, err error) {
 
 func readDays(text string) (days [7]bool, err error) {
 	if strings.EqualFold(text, "daily") {
-		return [7]bool{true, true, true, true, true, true, true}, nil
+		return everyDay, nil
 	}
 	first, last, several := strings.Cut(strings.ToLower(text), "-")
 	from, to := slices.Index(weekdays, first), slices.Index(weekdays, last)
@@ -111,14 +128,23 @@ func readClock(text string) (int, error) {
 // Always tells whether they have no end.
 func (h Hours) Always() bool { return len(h.spans) == 0 }
 
-// Open tells whether a time lies within them.
+// Open tells whether a time lies within them. What began on the day before a day off goes on to
+// its end.
 func (h Hours) Open(at time.Time) bool {
 	if h.Always() {
 		return true
 	}
 	local := at.In(h.zone)
 	minute, today := local.Hour()*60+local.Minute(), int(local.Weekday())
-	return slices.ContainsFunc(h.spans, func(s span) bool { return s.open(today, minute) })
+	return slices.ContainsFunc(h.spans, func(s span) bool { return s.open(today, minute) && !h.isOff(s.began(local, minute)) })
+}
+
+// began is a time of the day on which a span began that is open.
+func (s span) began(local time.Time, minute int) time.Time {
+	if s.to <= s.from && minute < s.from {
+		return local.AddDate(0, 0, -1)
+	}
+	return local
 }
 
 func (s span) open(today, minute int) bool {
@@ -128,21 +154,47 @@ func (s span) open(today, minute int) bool {
 	return s.days[today] && minute >= s.from || s.days[(today+6)%7] && minute < s.to
 }
 
-// Turns is when they begin or end next after a time; ok is false where they never do.
+// farthest is how many days Turns looks ahead: a year with its days off.
+const farthest = 400
+
+// Turns is when they begin or end next after a time; ok is false where they do not within a year.
 func (h Hours) Turns(at time.Time) (next time.Time, ok bool) {
-	open := h.Open(at)
-	const week = 8 * day
-	next = at.Truncate(time.Minute)
-	for range week {
-		next = next.Add(time.Minute)
-		if h.Open(next) != open {
-			return next, true
+	if h.Always() {
+		return time.Time{}, false
+	}
+	open, local := h.Open(at), at.In(h.zone)
+	for ahead := range farthest {
+		midnight := time.Date(local.Year(), local.Month(), local.Day()+ahead, 0, 0, 0, 0, h.zone)
+		for _, next := range h.edges(midnight) {
+			if next.After(at) && h.Open(next) != open {
+				return next.UTC(), true
+			}
 		}
 	}
 	return time.Time{}, false
 }
 
-// Share is how much of a week they are, from 0 to 1.
+// edges are the times of a day at which they may begin or end: every minute of one on which the
+// clock is set.
+func (h Hours) edges(midnight time.Time) (out []time.Time) {
+	end := midnight.AddDate(0, 0, 1)
+	if end.Sub(midnight) != 24*time.Hour {
+		for at := midnight; at.Before(end); at = at.Add(time.Minute) {
+			out = append(out, at)
+		}
+		return out
+	}
+	out = append(out, midnight)
+	for _, s := range h.spans {
+		for _, minute := range []int{s.from, s.to} {
+			out = append(out, midnight.Add(time.Duration(minute)*time.Minute))
+		}
+	}
+	slices.SortFunc(out, time.Time.Compare)
+	return slices.CompactFunc(out, time.Time.Equal)
+}
+
+// Share is how much of a week without days off they are, from 0 to 1.
 func (h Hours) Share() float64 {
 	open := 0
 	for today := range 7 {

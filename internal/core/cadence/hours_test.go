@@ -77,7 +77,7 @@ func TestHoursThatAreNone(t *testing.T) {
 	for typed, want := range map[string]string{
 		"working hours":             "there is no zone “hours”",
 		"Mon-Fri":                   "hours such as",
-		"Mon-Fri 7-19":              "there is no zone “7-19”",
+		"Mon-Fri 7-19":              "hours such as",
 		"Mon-Fri 07:00":             "hours such as",
 		"Mon-Fri 07:00-25:00":       "hours such as",
 		"Mon-Fri 24:00-25:00":       "hours such as",
@@ -91,4 +91,74 @@ func TestHoursThatAreNone(t *testing.T) {
 		_, err := ReadHours(typed)
 		assert.ErrorContains(t, err, want, typed)
 	}
+}
+
+// 2026-12-24 is a Thursday.
+func TestDaysOff(t *testing.T) {
+	on := func(text string) time.Time {
+		at, err := time.Parse("2006-01-02 15:04", text)
+		require.NoError(t, err)
+		return at
+	}
+	h, err := ReadHours("Mon-Fri 07:00-19:00, not 12-24..12-26, not 2026-12-31, daily 22:00-02:00, not 12-30..01-01")
+	require.NoError(t, err)
+	for when, want := range map[string]bool{
+		"2026-12-23 10:00": true, "2026-12-24 10:00": false, "2027-12-24 10:00": false, "2026-12-25 23:00": false,
+		"2026-12-24 01:00": true,  // began on the 23rd
+		"2026-12-27 01:00": false, // would have begun on the 26th
+		"2026-12-31 10:00": false, "2027-12-31 10:00": false, "2027-01-01 10:00": false, "2026-12-29 10:00": true,
+		"2027-01-02 23:00": true,
+	} {
+		assert.Equal(t, want, h.Open(on(when)), when)
+	}
+	next, ok := h.Turns(on("2026-12-24 02:00"))
+	assert.True(t, ok)
+	assert.Equal(t, on("2026-12-27 22:00"), next, "a Sunday: nothing by day")
+
+	alone, err := ReadHours("not 2026-12-01..2027-06-30 Europe/Vienna")
+	require.NoError(t, err)
+	assert.True(t, alone.Open(on("2026-11-30 22:59")))
+	assert.False(t, alone.Open(on("2026-11-30 23:00")), "midnight in Vienna")
+	next, ok = alone.Turns(on("2026-11-30 23:00"))
+	assert.True(t, ok)
+	assert.Equal(t, on("2027-06-30 22:00"), next, "half a year later, in summer time")
+
+	leap, err := ReadHours("daily 00:00-24:00, not 02-29")
+	require.NoError(t, err)
+	assert.False(t, leap.Open(on("2028-02-29 12:00")))
+	for typed, want := range map[string]string{
+		"Mon 07:00-19:00, not 13-01":                 "“13-01” is no day",
+		"Mon 07:00-19:00, not 2026-02-29":            "is no day",
+		"Mon 07:00-19:00, not 12-24..2026-12-26":     "the year of both days",
+		"Mon 07:00-19:00, not 2026-12-24..2026-12-1": "is no day",
+		"Mon 07:00-19:00, not 2026-12-24..2025-12-1": "is no day",
+		"not 2026-12-24..2026-12-23":                 "ends before it begins",
+		"not":                                        "hours such as",
+	} {
+		_, err := ReadHours(typed)
+		assert.ErrorContains(t, err, want, typed)
+	}
+}
+
+// Turning is when being open changes, and at no minute before: looked for minute by minute.
+func FuzzTurns(f *testing.F) {
+	f.Add("Mon-Fri 07:00-19:00, Sat 22:30-04:15, not 03-28..03-30 Europe/Vienna", int64(1774700000))
+	f.Add("daily 02:30-04:00 Europe/Vienna", int64(1774740000)) // the clock is set on 2026-03-29
+	f.Add("Sun 00:00-00:00", int64(1790000000))
+	f.Fuzz(func(t *testing.T, typed string, unix int64) {
+		h, err := ReadHours(typed)
+		if err != nil || unix < 0 || unix > 4e9 {
+			return
+		}
+		from := time.Unix(unix, 0).UTC().Truncate(time.Minute)
+		next, ok := h.Turns(from)
+		for at := from.Add(time.Minute); at.Before(from.Add(50 * time.Hour)); at = at.Add(time.Minute) {
+			if h.Open(at) != h.Open(from) {
+				require.True(t, ok, "%s turns at %s", typed, at)
+				require.Equal(t, at, next, typed)
+				return
+			}
+		}
+		require.True(t, !ok || !next.Before(from.Add(50*time.Hour)), "%s does not turn at %s", typed, next)
+	})
 }

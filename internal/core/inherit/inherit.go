@@ -34,6 +34,8 @@ type Tree struct {
 	places map[domain.ID]domain.Place
 	values map[Thing]map[Key]string
 	extra  extra
+	// hours are those that have a name.
+	hours map[string]string
 }
 
 // extra is a value that is not stored as an override.

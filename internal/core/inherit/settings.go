@@ -2,6 +2,7 @@ package inherit
 
 import (
 	"strconv"
+	"strings"
 	"time"
 
 	"tirelessowl/internal/core/cadence"
@@ -35,11 +36,38 @@ func (t Tree) Stretch(d domain.Device) (float64, Resolved) {
 // Hours returns when a device is collected from.
 func (t Tree) Hours(d domain.Device) (cadence.Hours, Resolved) {
 	r := t.Resolve(d.PlaceID, d.ID, domain.SettingHours, func(value string) bool {
-		_, err := cadence.ReadHours(value)
+		_, err := t.ReadHours(value)
 		return err == nil
 	})
-	hours, _ := cadence.ReadHours(r.Value) // it was read before
+	hours, _ := t.ReadHours(r.Value) // it was read before
 	return hours, r
+}
+
+// WithCalendars is the tree with the hours of calendars, which are set by their names.
+func (t Tree) WithCalendars(calendars []domain.Calendar) Tree {
+	t.hours = make(map[string]string, len(calendars))
+	for _, c := range calendars {
+		t.hours[c.Name] = c.Hours
+	}
+	return t
+}
+
+// ReadHours reads hours, or those of a calendar of that name.
+func (t Tree) ReadHours(value string) (cadence.Hours, error) {
+	if typed, ok := t.hours[value]; ok {
+		value = typed
+	}
+	return cadence.ReadHours(value)
+}
+
+// Named is the hours of a calendar by its name, however it is written; ok is false where there is none.
+func (t Tree) Named(typed string) (name, hours string, ok bool) {
+	for name, hours := range t.hours {
+		if strings.EqualFold(name, typed) {
+			return name, hours, true
+		}
+	}
+	return "", "", false
 }
 
 // KeepRows returns for how long rows are kept of which a device no longer tells.

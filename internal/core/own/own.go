@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"tirelessowl/internal/core/condition"
 	"tirelessowl/internal/core/derive"
@@ -125,7 +124,7 @@ func (d Draft) Check() domain.FieldErrors {
 	}
 	bad("name", strings.TrimSpace(d.Name) == "", "A reading needs a name.")
 	bad("name", len([]rune(d.Name)) > longestName, "At most %d characters.", longestName)
-	bad("name", strings.ContainsFunc(d.Name, unicode.IsControl) || !text.Legible(d.Name), "It has characters that cannot be shown.")
+	bad("name", !text.Printable(d.Name), "It has characters that cannot be shown.")
 	bad("unit", len(d.Unit) > longestUnit || !unitText.MatchString(d.Unit), "A symbol such as bit/s, B, s, Cel or %%, without spaces.")
 	bad("treat", !slices.Contains(Treatments, d.Treat), "Choose what becomes of it.")
 	bad("steps", d.Treat == Words && derive.Computes(d.Steps), "A text cannot be computed with: store a number, or take the steps away.")

@@ -11,6 +11,7 @@ import (
 
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/tag"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -245,6 +246,8 @@ func (r Rule) Validate() domain.FieldErrors {
 		errs["name"] = "Give the rule a name."
 	case len(r.Name) > mostName:
 		errs["name"] = fmt.Sprintf("At most %d characters.", mostName)
+	case !text.Printable(r.Name):
+		errs["name"] = "It has characters that cannot be shown."
 	}
 	if len(r.Title) > mostTitle {
 		errs["title"] = fmt.Sprintf("At most %d characters.", mostTitle)

@@ -9,6 +9,12 @@ import (
 // Legible tells whether a text can be kept: the database takes no other.
 func Legible(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
 
+// Printable tells whether all of a name can be seen: no line breaks, and nothing that turns the
+// direction of what follows.
+func Printable(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsFunc(s, func(r rune) bool { return !unicode.IsPrint(r) })
+}
+
 // Brief is a text of a stranger on one line, without what cannot be kept or shown, of at
 // most so many bytes.
 func Brief(s string, most int) string {

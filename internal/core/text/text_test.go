@@ -67,3 +67,9 @@ func TestList(t *testing.T) {
 	assert.Equal(t, "a or b", List([]string{"a", "b"}, "or"))
 	assert.Equal(t, "a, b and c", List([]string{"a", "b", "c"}, "and"))
 }
+
+func TestPrintable(t *testing.T) {
+	for s, want := range map[string]bool{"Süd-Pier 3": true, "a\nb": false, "a\u202eb": false, "\xff": false, "": true} {
+		assert.Equal(t, want, Printable(s), "%q", s)
+	}
+}

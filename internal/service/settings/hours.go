@@ -19,29 +19,42 @@ func (s *Service) hours() kind {
 	return kind{
 		key:   domain.SettingHours,
 		title: "Hours of collecting",
-		help: "Such as Mon-Fri 07:00-19:00, Sat 08:00-12:00 Europe/Vienna, or always. Outside of them nothing is asked, and nothing is " +
-			"judged.",
+		help: "Such as Mon-Fri 07:00-19:00, not 12-24..12-26 Europe/Vienna, the name of a calendar, or always. Outside of them nothing " +
+			"is asked, and nothing is judged.",
 		ofDevices: true,
 		reloads:   true,
-		read: func(_ context.Context, _ *store.Areas, _ access.Actor, _ site, typed string) (string, domain.ID, error) {
+		read: func(ctx context.Context, from *store.Areas, _ access.Actor, _ site, typed string) (string, domain.ID, error) {
 			typed = strings.Join(strings.Fields(typed), " ")
+			tree, err := from.Tree(ctx)
+			if err != nil {
+				return "", 0, err
+			}
+			if name, _, ok := tree.Named(typed); ok {
+				return name, 0, nil
+			}
 			if _, err := cadence.ReadHours(typed); err != nil {
 				return "", 0, domain.FieldErrors{"value": text.UpperFirst(err.Error()) + "."}
 			}
 			return typed, 0, nil
 		},
-		shown:  asItIs,
+		shown: func(ctx context.Context, _ access.Actor, value string) (string, error) {
+			tree, err := s.store.Tree(ctx)
+			if name, hours, ok := tree.Named(value); ok {
+				return name + ": " + hours, err
+			}
+			return value, err
+		},
 		effect: s.hoursEffect,
 	}
 }
 
 // hoursEffect tells what other hours cost or save, and what they are now.
 func (s *Service) hoursEffect(ctx context.Context, a affected, trace *why.Trace) error {
-	was, err := cadence.ReadHours(a.tree.Resolve(a.Place, a.Device, a.override.Key, nil).Value)
+	was, err := a.tree.ReadHours(a.tree.Resolve(a.Place, a.Device, a.override.Key, nil).Value)
 	if err != nil {
 		was = cadence.Hours{}
 	}
-	shall, err := cadence.ReadHours(a.override.Value)
+	shall, err := a.tree.ReadHours(a.override.Value)
 	if err != nil {
 		return domain.FieldErrors{"value": text.UpperFirst(err.Error()) + "."}
 	}
