@@ -39,7 +39,8 @@ setup: ## install what running needs
 setup-test: ## install what tests need besides
 	@tools/setup.sh postgresql chromium
 
-test: setup-test build lint test-go test-faults test-attack test-e2e ## run all tests
+test: setup-test build lint test-go test-attack ## run all tests
+	@$(MAKE) --no-print-directory --jobs=2 test-faults test-e2e # both wait more than they work
 
 lint: setup assets ## look at the code without running it: layout, line width, likely mistakes
 	@test -z "$$(gofmt -l cmd internal kits | tee /dev/stderr)"
