@@ -122,12 +122,23 @@ func rowsOf(q way.Question, objects []object, cells map[string]*derive.Value) []
 			}
 			if _, known := place[index]; !known {
 				place[index] = len(rows)
-				rows = append(rows, derive.Row{Index: index, Values: make([]derive.Value, len(columns))})
+				rows = append(rows, derive.Row{Index: index, Values: indexed(columns, index)})
 			}
 			cells[o.OID] = &rows[place[index]].Values[c]
 		}
 	}
 	return rows
+}
+
+// indexed are the values of a row of which only its index is known; no kit of the demo takes one apart.
+func indexed(columns []way.Column, index string) []derive.Value {
+	values := make([]derive.Value, len(columns))
+	for i, c := range columns {
+		if c.Of == "index" {
+			values[i] = derive.Value{Kind: derive.Text, Text: index}
+		}
+	}
+	return values
 }
 
 func set(cell *derive.Value, kind derive.Kind, text string) {

@@ -176,7 +176,7 @@ func (w *World) device(
 			return out, err
 		}
 	}
-	facts := []string{"answers:snmp", "mib:interfaces"}
+	facts := append([]string{"answers:snmp", "mib:interfaces"}, d.Facts...)
 	if len(d.Volumes) > 0 {
 		facts = append(facts, "mib:host")
 	}

@@ -18,6 +18,8 @@ type SimulatedDevice struct {
 	Volumes   []string     `json:"volumes"`
 	TCP       bool         `json:"tcp"`
 	Watched   bool         `json:"watched"`
+	// Facts are what a sweep would learn of it beside the usual.
+	Facts []string `json:"facts"`
 }
 
 // Fault is something broken on purpose.

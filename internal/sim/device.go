@@ -22,6 +22,7 @@ type Device struct {
 	Interface int          `json:"interfaces"`
 	Volumes   []string     `json:"volumes,omitempty"`
 	TCP       bool         `json:"tcp"`
+	Facts     []string     `json:"facts,omitempty"` // what a sweep would learn beside the usual
 	// Watched is false for what the demo leaves to be found.
 	Watched bool `json:"watched"`
 

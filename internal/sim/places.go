@@ -63,6 +63,8 @@ func (e *Estate) buildCluster() {
 			low = 44
 		}
 		h.addHost(8, load(h.seed, low, 22), memory(h.seed), 512*gib, []volume{{"/", 200 * gib, steady(h.seed, 0.35, 0.02)}})
+		h.addUnix(8, load(h.seed, low, 22))
+		h.addSensors(hostSensors(h.seed))
 	}
 	for i, name := range []string{"store-a", "store-b"} {
 		s := e.add(name, headOffice, "store", 10, 20+i+1)
@@ -141,6 +143,7 @@ func (e *Estate) addPower(name, place string, third, fourth int, via string) *De
 	u := e.add(name, place, "ups", third, fourth)
 	u.Via = via
 	u.addPorts([]port{{name: "net", kind: 6, mbit: 100, in: quiet(u.seed, 1), out: quiet(u.seed+1, 1)}})
+	u.addBattery(name == "gr-ups-1", e.origin)
 	return u
 }
 
@@ -152,6 +155,7 @@ func (e *Estate) addAccessPoint(name, place string, third, fourth int, via strin
 		{name: "radio0", kind: 71, mbit: 600, in: quiet(a.seed+2, 60), out: quiet(a.seed+3, 60)},
 		{name: "radio1", kind: 71, mbit: 1200, in: quiet(a.seed+4, 90), out: quiet(a.seed+5, 90)},
 	})
+	a.addSensors(accessPointSensors(a.seed, name == "np-ap-2"))
 	return a
 }
 

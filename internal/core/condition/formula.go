@@ -3,6 +3,7 @@ package condition
 import (
 	"errors"
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"unicode/utf8"
@@ -11,6 +12,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/ext"
 )
 
@@ -35,6 +37,16 @@ var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
 var reserved = []string{"as", "break", "const", "continue", "else", "false", "for", "function", "if", "import", "in", "let", "loop",
 	"namespace", "null", "package", "return", "true", "var", "void", "while", valueName, readingName}
 
+// powers are those of ten: pow10(-3) is 0.001, as scales and precisions of measured values need.
+var powers = cel.Function("pow10", cel.Overload("pow10_double", []*cel.Type{cel.DoubleType}, cel.DoubleType,
+	cel.UnaryBinding(func(n ref.Val) ref.Val {
+		power, ok := n.(types.Double)
+		if !ok {
+			return types.MaybeNoSuchOverloadErr(n)
+		}
+		return types.Double(math.Pow(10, float64(power)))
+	})))
+
 // CompileFormula reads a formula over some columns; what is wrong with it is a Wrong.
 func CompileFormula(text string, columns []string) (*Formula, error) {
 	if len(text) > longest || !utf8.ValidString(text) {
@@ -46,7 +58,7 @@ func CompileFormula(text string, columns []string) (*Formula, error) {
 			named = append(named, Column{name, Real})
 		}
 	}
-	env, err := cel.NewEnv(append(variables(named), ext.Math(),
+	env, err := cel.NewEnv(append(variables(named), ext.Math(), powers,
 		cel.Variable(valueName, cel.DoubleType), cel.Variable(readingName, cel.MapType(cel.StringType, cel.DoubleType)))...)
 	if err != nil {
 		return nil, fmt.Errorf("columns of a formula: %w", err)

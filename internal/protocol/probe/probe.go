@@ -26,7 +26,6 @@ const (
 	hello    = "1.3.6.1.2.1.1.2.0" // sysObjectID
 	storage  = "1.3.6.1.2.1.25.2.3.1.2"
 	diskType = "1.3.6.1.2.1.25.2.1.4"
-	disks    = "1.3.6.1.4.1.2021.9.1.2" // paths of disks, with what is left of them
 )
 
 var about = []string{
@@ -104,9 +103,7 @@ func (p Prober) tables(ctx context.Context, t snmp.Target, a *identity.Answer) {
 	p.addresses(ctx, t, a)
 	p.whole(ctx, t, a)
 	p.neighbours(ctx, t, a)
-	if table, err := p.SNMP.Walk(ctx, t, []string{disks}); err == nil && len(table.Rows) > 0 {
-		a.Facts = append(a.Facts, "table:disks")
-	}
+	p.has(ctx, t, a)
 	table, err := p.SNMP.Walk(ctx, t, []string{storage})
 	if err != nil || len(table.Rows) == 0 {
 		return

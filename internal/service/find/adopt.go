@@ -29,6 +29,9 @@ type Offer struct {
 	Cost  kit.Cost  `json:"cost"`
 	Why   why.Trace `json:"why"` // for one find; empty for several
 	Chose bool      `json:"-"`
+	// Uncounted are the kinds of rows of which a sweep does not learn how many there are: the cost
+	// is without them.
+	Uncounted []string `json:"uncounted"`
 }
 
 // Offers tells for every kit on how many of the finds it fits, and its cost with the
@@ -41,7 +44,12 @@ func (s *Service) Offers(ctx context.Context, finds []domain.Find, place domain.
 	stretch, _ := tree.Stretch(domain.Device{PlaceID: place})
 	perSample := s.kits.BytesPerSample(ctx)
 	for _, k := range s.kits.Kits() {
-		o := Offer{Kit: k, Name: k.Name, Chose: true}
+		o := Offer{Kit: k, Name: k.Name, Chose: true, Uncounted: []string{}}
+		for _, p := range k.Parts {
+			if p.Purpose == "" {
+				o.Uncounted = append(o.Uncounted, p.Title)
+			}
+		}
 		for _, f := range finds {
 			fits, trace := k.Fits(f.Facts)
 			if len(finds) == 1 {

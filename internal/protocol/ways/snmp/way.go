@@ -63,6 +63,17 @@ var Description = way.Way{
 		"answers:snmp":   "an answer to SNMP",
 		"mib:interfaces": "a table of interfaces (IF-MIB)",
 		"mib:host":       "a table of storage (HOST-RESOURCES-MIB)",
+		"mib:ethernet":   "counters of Ethernet ports (EtherLike-MIB)",
+		"mib:ups":        "a power supply with a battery (UPS-MIB)",
+		"mib:bridge":     "ports of a bridge (BRIDGE-MIB)",
+		"mib:printer":    "a printer (Printer-MIB)",
+		"mib:lldp":       "neighbours that announce themselves (LLDP-MIB)",
+		"mib:sensors":    "sensors (ENTITY-SENSOR-MIB)",
+		"mib:bgp":        "neighbours by BGP (BGP4-MIB)",
+		"mib:ospf":       "neighbours by OSPF (OSPF-MIB)",
+		"table:disks":    "a table of mounted disks (1.3.6.1.4.1.2021.9)",
+		"table:disk-io":  "a table of disk traffic (1.3.6.1.4.1.2021.13.15)",
+		"table:load":     "the load of a Unix host (1.3.6.1.4.1.2021.10)",
 	},
 }
 

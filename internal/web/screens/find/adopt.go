@@ -11,6 +11,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/web/middleware"
@@ -29,6 +30,41 @@ type adoptView struct {
 	Tags     string
 	Places   []domain.Place
 	Errors   domain.FieldErrors
+}
+
+// offerView is a kit that fits some of the finds.
+type offerView struct{ find.Offer }
+
+// More says of which rows the cost is not known yet; empty for none.
+func (v offerView) More() string {
+	if len(v.Uncounted) == 0 {
+		return ""
+	}
+	return "and what there is of " + strings.ToLower(text.List(v.Uncounted, "and"))
+}
+
+// Fitting are the kits that fit some of the finds.
+func (v adoptView) Fitting() (out []offerView) {
+	for _, o := range v.Offers {
+		if o.Fits > 0 {
+			out = append(out, offerView{o})
+		}
+	}
+	return out
+}
+
+// Unfitting names the other kits; empty for none.
+func (v adoptView) Unfitting() string {
+	var titles []string
+	for _, o := range v.Offers {
+		if o.Fits == 0 {
+			titles = append(titles, o.Kit.Title)
+		}
+	}
+	if len(titles) == 0 {
+		return ""
+	}
+	return "None of them has what these kits need: " + text.List(titles, "and") + "."
 }
 
 // PlaceOptions are the places that finds can be adopted into.
