@@ -15,6 +15,8 @@ const views = {
   find: '/find',
   sweep: '/find/new',
   collect: '/collect',
+  kit: '/collect/kits/reachability',
+  'kit file': '/collect/kits/ups/edit',
   credentials: '/collect/credentials',
   modules: '/collect/modules',
   recognition: '/find/recognition',

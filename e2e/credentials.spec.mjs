@@ -41,6 +41,7 @@ test('a user of SNMP v3 is stored, refused where it is wrong, and found with', a
   await page.getByRole('link', { name: 'Night watch' }).click();
   await page.getByLabel('Password of authentication').fill('lantern on the quay');
   await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByLabel('Password of authentication'), 'it is stored, and not shown').toHaveValue('');
   await sweep(page, 'Skua by version 3', ['Night watch']);
   await expect(page.locator('#finds tbody tr').filter({ hasText: 'skua-sw-1' })).toHaveCount(1);
 

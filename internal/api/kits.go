@@ -6,7 +6,9 @@ import (
 	"strconv"
 
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/collect"
 )
 
 // Kit is a kit in force.
@@ -44,6 +46,52 @@ func kitVersionOf(v domain.KitVersion) KitVersion {
 }
 
 func (v KitVersion) at(string) (string, domain.ID) { return "", domain.ID(v.Revision) }
+
+// KitChange is what bringing in a kit would do.
+type KitChange struct {
+	Kit         string          `json:"kit" example:"interfaces"`
+	New         bool            `json:"new" doc:"There is no such kit yet"`
+	Differences []KitDifference `json:"differences" nullable:"false"`
+	Devices     int             `json:"devices" doc:"That it is fitted to"`
+	Gained      int             `json:"series_gained"`
+	Lost        int             `json:"series_lost" doc:"That would not be collected any more; their past stays"`
+	Before      KitCost         `json:"before"`
+	After       KitCost         `json:"after"`
+	Why         why.Trace       `json:"why"`
+}
+
+// KitDifference is one thing of a kit that is otherwise.
+type KitDifference struct {
+	What string   `json:"what" enum:"kit,parameter,source,rows,reading,rule,chart"`
+	Key  string   `json:"key" example:"in_errors"`
+	Name string   `json:"name" example:"Errors in"`
+	How  string   `json:"how" enum:"new,gone,changed"`
+	Says []string `json:"says" nullable:"false" example:"unit: s → ms"`
+}
+
+// KitCost is what a kit takes.
+type KitCost struct {
+	Series            int     `json:"series"`
+	RequestsPerMinute float64 `json:"requests_per_minute"`
+	SamplesPerDay     float64 `json:"samples_per_day"`
+	BytesPerMonth     float64 `json:"bytes_per_month"`
+}
+
+func kitChangeOf(c collect.KitChange) KitChange {
+	return KitChange{
+		Kit: c.Name,
+		New: c.New,
+		Differences: every(c.Differences, func(d kit.Difference) KitDifference {
+			return KitDifference{d.What, d.Key, d.Name, d.How, append([]string{}, d.Says...)}
+		}),
+		Devices: c.Devices,
+		Gained:  c.Gained,
+		Lost:    c.Lost,
+		Before:  KitCost(c.Before),
+		After:   KitCost(c.After),
+		Why:     c.Why,
+	}
+}
 
 type named struct {
 	Name string `path:"name" maxLength:"200" example:"interfaces"`
@@ -90,13 +138,19 @@ func (a *api) kits() {
 	type document struct {
 		Body struct {
 			Document string `json:"document" doc:"A kit file (YAML)" minLength:"1" maxLength:"262144" example:"name: interfaces"`
+			Base     int    `json:"base_revision" required:"false" minimum:"0" doc:"What it was made of, and must still be the newest"`
 		}
 	}
 	made(a, operation{http.MethodPost, "/kits", "Bring in a kit as its newest version; it is in force at once", domain.AreaCollect,
 		domain.AccessConfigure},
 		func(ctx context.Context, in *document) (*Made[KitVersion], error) {
-			v, err := a.Kits.Bring(ctx, caller(ctx), in.Body.Document)
+			v, err := a.Kits.Bring(ctx, caller(ctx), in.Body.Document, in.Body.Base)
 			revision := strconv.Itoa(v.Revision)
 			return &Made[KitVersion]{"/api/v1/kits/" + v.Kit + "/versions/" + revision, quoted(revision), kitVersionOf(v)}, err
+		})
+	add(a, operation{http.MethodPost, "/kits/drafts/rehearsal", "What bringing in a kit would do", domain.AreaCollect, domain.AccessSee},
+		func(ctx context.Context, in *document) (*Body[KitChange], error) {
+			c, err := a.Kits.RehearseKit(ctx, caller(ctx), in.Body.Document)
+			return one(kitChangeOf(c), err)
 		})
 }

@@ -335,7 +335,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "collect.Fitted", lists: true, ask: func(c C, w A) (any, error) { return r.Kits.Fitted(c, w) }},
 		{name: "collect.Versions", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Versions(c, w, "interfaces") }},
 		{name: "collect.Version", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Version(c, w, "interfaces", 1) }},
-		{name: "collect.Bring", whole: true, ask: func(c C, w A) (any, error) { return r.Kits.Bring(c, w, "kit: x") }},
+		{name: "collect.Bring", whole: true, ask: func(c C, w A) (any, error) { return r.Kits.Bring(c, w, "kit: x", 0) }},
 		{name: "collect.KeepsOf", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.KeepsOf(c, w))) }},
 		{
 			name:  "collect.SetKeep",
@@ -347,6 +347,9 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "collect.SetParameters", ask: func(c C, w A) (any, error) {
 			return done(r.Kits.SetParameters(c, w, h.device, "interfaces", map[string]string{}, ""))
+		}},
+		{name: "collect.RehearseKit", shared: true, ask: func(c C, w A) (any, error) {
+			return done(fieldsAreFine(second(r.Kits.RehearseKit(c, w, "kit: x"))))
 		}},
 		{name: "collect.Own", ask: func(c C, w A) (any, error) { return done(second(r.Kits.Own(c, w, h.device))) }},
 		{name: "collect.OwnDocument", ask: func(c C, w A) (any, error) { return done(second(r.Kits.OwnDocument(c, w, h.device))) }},
@@ -759,7 +762,8 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 var inside = []string{
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
 	"credentials.Undoing", "credentials.Kinds", "credentials.About",
-	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "calendars.Undoing", "respond.Undoing", "devices.Undoing",
+	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "calendars.Undoing", "find.Undoing", "recognition.Undoing",
+	"respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
 	"modules.Load", "modules.Objects",

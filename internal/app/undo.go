@@ -21,6 +21,8 @@ func (a *App) undoing() map[string]act.Undoing {
 		a.Respond.Undoing(),
 		a.Devices.Undoing(places.Moved),
 		a.Attributes.Undoing(),
+		a.Find.Undoing(),
+		a.Recognition.Undoing(),
 	} {
 		maps.Copy(out, some)
 	}

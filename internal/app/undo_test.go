@@ -152,6 +152,20 @@ func TestDevicesRulesAndChannelsGoBack(t *testing.T) {
 	back.Version = rules[0].Version
 	assert.Equal(t, rules[0], back)
 
+	written := "rules:\n  - {when: 'name == \"b-1\"', kind: buoy}\n"
+	require.NoError(t, r.Recognition.Write(ctx, any, written, ""))
+	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "recognition", 0)))
+	text, err := r.Recognition.Written(ctx, any)
+	require.NoError(t, err)
+	assert.Empty(t, text.Text)
+	alike := []domain.AdoptionRule{{When: `kind == "buoy"`, PlaceID: mine.place}}
+	require.NoError(t, r.Find.SetAlone(ctx, any, mine.sweep, alike, ""))
+	require.NoError(t, r.Find.SetAlone(ctx, any, mine.sweep, nil, ""))
+	require.NoError(t, r.Audit.Undo(ctx, any, r.last(t, "sweep", mine.sweep)))
+	again, err := r.Find.Alone(ctx, any, mine.sweep)
+	require.NoError(t, err)
+	assert.Equal(t, alike, again.Rules)
+
 	require.NoError(t, r.Judge.Remove(ctx, any, mine.rule, 0))
 	_, err = r.Judge.Rule(ctx, any, mine.rule)
 	require.ErrorIs(t, err, domain.ErrNotFound)

@@ -66,6 +66,24 @@ func (s Fittings) Volumes(ctx context.Context, r inherit.Reach) (out []Volume, e
 	return out, err
 }
 
+// Volume tells how much there is of one kit.
+func (s Fittings) Volume(ctx context.Context, kit string) (Volume, error) {
+	var rows []struct {
+		Kind    string
+		Devices int
+		Parts   int
+	}
+	err := s.q(ctx).Raw(`SELECT coalesce(p.kind, '') AS kind, count(DISTINCT f.device_id) AS devices, count(p.id) AS parts
+		FROM fittings f JOIN devices d ON d.id = f.device_id
+		LEFT JOIN parts p ON p.device_id = f.device_id AND p.kit = f.kit AND p.gone_at IS NULL
+		WHERE f.kit = ? GROUP BY 1`, kit).Scan(&rows).Error
+	v := Volume{Kit: kit, Parts: map[string]int{}}
+	for _, row := range rows {
+		v.Devices, v.Parts[row.Kind] = max(v.Devices, row.Devices), row.Parts
+	}
+	return v, err
+}
+
 // Fit puts a kit on a device, or changes its parameters there.
 func (s Fittings) Fit(ctx context.Context, f domain.Fitting) error {
 	if f.Parameters == nil {

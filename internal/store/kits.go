@@ -58,6 +58,11 @@ func (s Kits) Version(ctx context.Context, kit string, revision int) (domain.Kit
 	return row.domain(), known(err)
 }
 
+// Lock keeps others from storing versions until the end of the transaction.
+func (s Kits) Lock(ctx context.Context) error {
+	return s.q(ctx).Exec("LOCK TABLE kit_versions IN SHARE ROW EXCLUSIVE MODE").Error
+}
+
 // Add stores a further version of a kit, which is in force from then on.
 func (s Kits) Add(ctx context.Context, v domain.KitVersion) (domain.KitVersion, error) {
 	var rows []kitRow

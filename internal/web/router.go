@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/web/screens/gallery"
 	"tirelessowl/internal/web/screens/incident"
 	"tirelessowl/internal/web/screens/judge"
+	"tirelessowl/internal/web/screens/kits"
 	"tirelessowl/internal/web/screens/modules"
 	"tirelessowl/internal/web/screens/people"
 	"tirelessowl/internal/web/screens/places"
@@ -53,6 +54,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		browse.Screen{Render: r, Browse: p.Browse, Kits: p.Kits, Devices: p.Devices}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		recognition.Screen{Render: r, Recognition: p.Recognition}.Manifest(),
+		kits.Screen{Render: r, Kits: p.Kits}.Manifest(),
 		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
 		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
@@ -88,6 +90,8 @@ var bounds = map[string]int64{
 	recognition.LoadPath:  recognition.MaxBytes,
 	api.EnterprisesPath:   api.MaxEnterprises,
 	find.TablePath:        find.MaxTable,
+	kits.SavePath:         kits.MaxBytes,
+	kits.RehearsalPath:    kits.MaxBytes,
 	"/signin":             fromStrangers,
 	"/signin/second":      fromStrangers,
 	"/signin/passkey":     fromStrangers,

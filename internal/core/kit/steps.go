@@ -135,6 +135,9 @@ func (r Reading) SaidShort() string {
 		"share_with": "share of itself and", "offset": "plus", "clamp": "within", "compute": "formula"}
 	var out []string
 	for _, w := range r.Steps {
+		if w.Do == "compute" {
+			w.With = ""
+		}
 		if said, ok := short[w.Do]; ok {
 			w.Do = said
 		}

@@ -5,12 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"strings"
 	"time"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/kit"
-	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 )
@@ -118,21 +116,26 @@ const MaxKit = 256 << 10
 var bringKit = act.Deed{Name: "bring in a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
 
 // Bring takes in a kit file as a further version of its kit, which is in force
-// from then on, on all devices that it is fitted to.
-func (s *Service) Bring(ctx context.Context, who access.Actor, document string) (v domain.KitVersion, err error) {
+// from then on, on all devices that it is fitted to. It is ErrChanged where the newest revision is
+// no more base, which may be 0 for any.
+func (s *Service) Bring(ctx context.Context, who access.Actor, document string, base int) (v domain.KitVersion, err error) {
 	err = s.Desk.Do(ctx, who, bringKit, func(w *act.Work) error {
 		if err := w.Whole(); err != nil {
 			return err
 		}
-		if len(document) > MaxKit {
-			return domain.FieldErrors{"document": fmt.Sprintf("At most %d KiB.", MaxKit>>10)}
-		}
-		k, err := kit.Parse([]byte(document), s.Ways, s.Rules)
+		k, err := s.parsed(document)
 		if err != nil {
-			return domain.FieldErrors{"document": err.Error()}
+			return err
 		}
-		if strings.HasPrefix(k.Name, own.Prefix) {
-			return domain.FieldErrors{"document": "Kits whose names begin with " + own.Prefix + " belong to one device each."}
+		if err := w.Kits.Lock(ctx); err != nil {
+			return err
+		}
+		before, err := w.Kits.Versions(ctx, k.Name)
+		if err != nil {
+			return err
+		}
+		if base != 0 && (len(before) == 0 || before[0].Revision != base) {
+			return domain.ErrChanged
 		}
 		v, err = w.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
 		if err != nil {

@@ -91,6 +91,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 		strings.NewReplacer("version: 1", "version: 3", "every: 60s", "every: 30s",
 			"name: Level", "name: Water", "1: idle, 2: broken", "1: idle, 4: broken").
 			Replace(gauge),
+		0,
 	)
 	require.NoError(t, err)
 	series, err := s.Series.Of(ctx, d.ID)
@@ -118,7 +119,7 @@ func TestBroughtKitsStay(t *testing.T) {
 	svc := shipping(t, s, gauge)
 	require.NoError(t, svc.Load(ctx))
 	ours := strings.NewReplacer("version: 1", "version: 5", "title: Gauge", "title: Ours").Replace(gauge)
-	v, err := svc.Bring(ctx, testkit.Anyone, ours)
+	v, err := svc.Bring(ctx, testkit.Anyone, ours, 0)
 	require.NoError(t, err)
 	assert.Equal(t, 2, v.Revision)
 	assert.False(t, v.Shipped)
@@ -135,7 +136,7 @@ func TestBroughtKitsStay(t *testing.T) {
 	for _, wrong := range []string{
 		"", "kit: x", strings.Repeat("x", collect.MaxKit+1), strings.Replace(gauge, "way: snmp", "way: pigeon", 1),
 	} {
-		_, err := svc.Bring(ctx, testkit.Anyone, wrong)
+		_, err := svc.Bring(ctx, testkit.Anyone, wrong, 0)
 		var fields domain.FieldErrors
 		require.ErrorAs(t, err, &fields)
 		assert.Contains(t, fields, "document")

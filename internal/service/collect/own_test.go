@@ -48,7 +48,7 @@ func TestPickedReadingsAreAKitOfTheDevice(t *testing.T) {
 	text, err := svc.OwnDocument(ctx, testkit.Anyone, d.ID)
 	require.NoError(t, err)
 	assert.Contains(t, text, "1.3.6.1.2.1.1.3.0")
-	_, err = svc.Bring(ctx, testkit.Anyone, text)
+	_, err = svc.Bring(ctx, testkit.Anyone, text, 0)
 	assert.ErrorContains(t, err, "belong to one device each")
 
 	again := testkit.Kits(t, s)

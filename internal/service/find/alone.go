@@ -2,6 +2,7 @@ package find
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -64,9 +65,35 @@ func (s *Service) SetAlone(ctx context.Context, who access.Actor, sweepID domain
 		if err := errs.OrNil(); err != nil {
 			return err
 		}
-		w.Note(thing(sweep), before, rules)
+		w.Note(thing(sweep), noteAlone(before), noteAlone(rules))
 		return w.AdoptionRules.Set(ctx, sweepID, rules)
 	})
+}
+
+// notedAlone is how the rules of a sweep are noted.
+type notedAlone struct {
+	Rules []domain.AdoptionRule `json:"rules"`
+}
+
+func noteAlone(rules []domain.AdoptionRule) notedAlone {
+	return notedAlone{append([]domain.AdoptionRule{}, rules...)} // none is an empty list, however it is read
+}
+
+// Undoing is how what was done to sweeps is undone, by deed.
+func (s *Service) Undoing() map[string]act.Undoing {
+	return map[string]act.Undoing{setAlone.Name: {
+		Present: func(ctx context.Context, who access.Actor, id domain.ID) (any, error) {
+			a, err := s.Alone(ctx, who, id)
+			return noteAlone(a.Rules), err
+		},
+		Put: func(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error {
+			shall, err := act.Read[notedAlone](document)
+			if err != nil {
+				return err
+			}
+			return s.SetAlone(ctx, who, id, shall.Rules, "")
+		},
+	}}
 }
 
 func at(field string, i int) string { return field + "-" + strconv.Itoa(i) }

@@ -127,10 +127,32 @@ func (s *Service) Write(ctx context.Context, who access.Actor, written, mark str
 		if err := act.Since(before, mark); err != nil {
 			return err
 		}
-		w.Note(act.Thing{Kind: "recognition", Name: "rules"}, before, written)
+		w.Note(act.Thing{Kind: "recognition", Name: "rules"}, notedRules{before}, notedRules{written})
 		w.Then(s.Load)
 		return w.Settings.Set(ctx, recognise.Setting, written)
 	})
+}
+
+// notedRules is how what people wrote is noted.
+type notedRules struct {
+	Rules string `json:"rules"`
+}
+
+// Undoing is how what was done to the rules is undone, by deed.
+func (s *Service) Undoing() map[string]act.Undoing {
+	return map[string]act.Undoing{setRules.Name: {
+		Present: func(ctx context.Context, who access.Actor, _ domain.ID) (any, error) {
+			w, err := s.Written(ctx, who)
+			return notedRules{w.Text}, err
+		},
+		Put: func(ctx context.Context, who access.Actor, _ domain.ID, document json.RawMessage) error {
+			shall, err := act.Read[notedRules](document)
+			if err != nil {
+				return err
+			}
+			return s.Write(ctx, who, shall.Rules, "")
+		},
+	}}
 }
 
 func parsed(written string) (recognise.Rules, error) {

@@ -54,7 +54,7 @@ type typed struct {
 	Tags  string `form:"tags"`
 	Attrs string `form:"attributes"`
 	Kept  int    `form:"kept"`
-	// Show is form where the form comes back, as Act changed it; Sample is the row of which each
+	// Show is steps where these come back, as Act changed them, and form where all of it does; Sample is the row of which each
 	// step is told, Afresh asks the device again.
 	Show   string `form:"show"`
 	Act    string `form:"act"`
@@ -142,7 +142,8 @@ func firstThenIndex(column string) []string {
 
 // Rehearsing is where it is told what would be stored.
 func (v pickView) Rehearsing() ui.Rehearsing {
-	return ui.Rehearsing{ID: "rehearsed", URL: fmt.Sprintf("/devices/%d/pick/rehearse", v.ID), Form: "pick", On: "change delay:200ms",
+	return ui.Rehearsing{ID: "rehearsed", URL: fmt.Sprintf("/devices/%d/pick/rehearse", v.ID), Form: "pick",
+		On:        stepsChanged + " from:body, change delay:200ms",
 		Indicator: "#looking"}
 }
 

@@ -55,10 +55,17 @@ func (v rehearsedView) Mends(c own.Caution) string {
 // Seen are the rows that are told one by one.
 func (v rehearsedView) Seen() []browse.RowSeen { return v.Rehearsal.Rows }
 
+// stepsChanged is told when the steps of the form are others.
+const stepsChanged = "owl:steps"
+
 func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	v, d, err := s.drafted(r)
 	if err != nil {
 		return err
+	}
+	if v.Typed.Show == "steps" { // as one of them was moved, made or taken away: the rest may be typed on meanwhile
+		w.Header().Set("HX-Trigger-After-Settle", stepsChanged)
+		return s.Render.Fragment(w, http.StatusOK, "pick", "steps", v)
 	}
 	if v.Typed.Show == "form" { // as a caution mended it
 		return s.Render.Fragment(w, http.StatusOK, "pick", "pick-form", v)

@@ -51,7 +51,7 @@ type stepAct struct {
 // Acts are what can be done to the step.
 func (s stepView) Acts(device domain.ID) []stepAct {
 	act := func(what, title, label, glyph string, possible bool) stepAct {
-		return stepAct{device, title, fmt.Sprintf(label, s.N()), glyph, fmt.Sprintf(`{"show":"form","act":"%s %d"}`, what, s.At),
+		return stepAct{device, title, fmt.Sprintf(label, s.N()), glyph, fmt.Sprintf(`{"show":"steps","act":"%s %d"}`, what, s.At),
 			!possible, s.Focused(what)}
 	}
 	return []stepAct{
@@ -135,7 +135,7 @@ func stepsTyped(form url.Values, in typed) (steps []derive.Written, f focus) {
 	if form.Has("steps") { // as a caution mended them
 		steps = own.OfLines(form.Get("steps"))
 	}
-	if kind, ok := derive.StepKindOf(in.Add); ok && in.Show == "form" {
+	if kind, ok := derive.StepKindOf(in.Add); ok && in.Show == "steps" {
 		return append(steps, derive.Written{Do: kind.Do, With: startOf(kind)}), focus{len(steps), "with"}
 	}
 	what, at := acted(in.Act)

@@ -1,4 +1,4 @@
-// Package collect is kits and the values that come now.
+// Package collect is the values that come now.
 package collect
 
 import (
@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"time"
 
-	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/watch"
@@ -32,21 +31,16 @@ func (s Screen) Manifest() screen.Screen {
 	return screen.Screen{
 		Templates: map[string]fs.FS{"collect": files},
 		Menu: []render.Entry{
-			{Title: "Kits", Path: kitsPath, Area: domain.AreaCollect},
 			{Title: "Values now", Path: valuesPath, Area: domain.AreaCollect, Asks: domain.AreaWatch},
 		},
 		Routes: []screen.Route{
-			screen.Get(kitsPath, domain.AreaCollect, s.kits),
 			screen.Get(valuesPath, domain.AreaWatch, s.values),
 			screen.Open("/collect/latest", moved),
 		},
 	}
 }
 
-const (
-	kitsPath   = "/collect"
-	valuesPath = "/collect/values"
-)
+const valuesPath = "/collect/values"
 
 // moved leads from where the values were before.
 func moved(w http.ResponseWriter, r *http.Request) error {
@@ -54,56 +48,7 @@ func moved(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
-type kitsView struct {
-	Show string
-	Kits []kitView
-}
-
-type kitView struct {
-	*kit.Kit
-	Fitted int
-	One    kit.Cost // on a device with ten parts of each kind
-}
-
-// How says what is made of what a device answers.
-func (kitView) How(r kit.Reading) string {
-	out := "as it is"
-	switch {
-	case r.Text:
-		out = "text, with since when it stands"
-	case len(r.Codes) > 0:
-		out = "state, with since when it stands"
-	case len(r.Steps) > 0:
-		out = r.SaidShort()
-	}
-	if r.Over != "" {
-		out += ", " + string(r.Over) + " of all rows"
-	}
-	return out
-}
-
-func (s Screen) kits(w http.ResponseWriter, r *http.Request) error {
-	who := middleware.Who(r.Context())
-	count, err := s.Kits.Fitted(r.Context(), who)
-	if err != nil {
-		return err
-	}
-	kits, err := s.Kits.Known(r.Context(), who)
-	if err != nil {
-		return err
-	}
-	v := kitsView{Show: "kits"}
-	for _, k := range kits {
-		v.Kits = append(
-			v.Kits,
-			kitView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))},
-		)
-	}
-	return s.Render.Page(w, r, "collect", render.Frame{Title: "Collect", Area: domain.AreaCollect, Tab: kitsPath, Body: v})
-}
-
 type valuesView struct {
-	Show   string
 	Rows   []rowView
 	Filter domain.ValueFilter
 	ui.Paging
@@ -136,7 +81,6 @@ func (s Screen) values(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	page := ui.PageNumber(q)
 	v := valuesView{
-		Show:    "values",
 		Sorting: ui.Sorting{Path: valuesPath, Query: q, Sort: q.Get("sort")},
 		Filter: domain.ValueFilter{
 			Search:  q.Get("q"),
