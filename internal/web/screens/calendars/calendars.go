@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -55,13 +54,11 @@ func (s Screen) Manifest() screen.Screen {
 }
 
 type pageView struct {
-	Rows []rowView
 	Any  bool
 	May  bool
 	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
 	Form formView
+	ui.Filled[rowView]
 }
 
 // rowView is a calendar in the list.
@@ -142,42 +139,28 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request, form formView) erro
 		return err
 	}
 	v := pageView{
-		Any:     len(all) > 0,
-		May:     who.May(area, domain.AccessConfigure, domain.At(0)),
-		Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")},
+		Any: len(all) > 0,
+		May: who.May(area, domain.AccessConfigure, domain.At(0)),
 		Bar: ui.FilterBar{Path: listPath, Target: "calendar-table", Search: q.Get("q"), Sort: q.Get("sort"), Placeholder: "Name or hours",
 			Label: "Filter calendars"},
 		Form: form,
 	}
 	v.Form.May = v.May
-	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
-	for _, c := range all {
-		if strings.Contains(strings.ToLower(c.Name+" "+c.Hours), search) {
-			v.Rows = append(v.Rows, rowView{c})
-		}
+	rows := make([]rowView, len(all))
+	for i, c := range all {
+		rows[i] = rowView{c}
 	}
-	sortRows(v.Rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(listPath, q, pageSize, v.Rows)
+	v.Filled = ui.Fill(listPath, q, pageSize, rows, func(v rowView) string { return v.Name + " " + v.Hours }, columns)
 	if r.Method == http.MethodGet && render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "calendars", "calendar-table", v)
 	}
 	return s.Render.Page(w, r, "calendars", render.Frame{Title: "Calendars", Area: area, Tab: listPath, Body: v})
 }
 
-func sortRows(rows []rowView, by string) {
-	column, down := strings.CutPrefix(by, "-")
-	slices.SortStableFunc(rows, func(a, b rowView) int {
-		if down {
-			a, b = b, a
-		}
-		switch column {
-		case "devices":
-			return cmp.Compare(a.Devices, b.Devices)
-		case "now":
-			return cmp.Compare(a.Now(), b.Now())
-		}
-		return strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))
-	})
+var columns = ui.Columns[rowView]{
+	"":        ui.ByText(func(v rowView) string { return v.Name }),
+	"devices": ui.ByNumber(func(v rowView) int { return v.Devices }),
+	"now":     ui.ByText(rowView.Now),
 }
 
 type typed struct {

@@ -6,8 +6,7 @@ import (
 	"embed"
 	"io/fs"
 	"net/http"
-	"slices"
-	"strings"
+	"time"
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/credentials"
@@ -53,12 +52,10 @@ func (s Screen) Manifest() screen.Screen {
 }
 
 type listView struct {
-	Rows []rowView
-	Any  bool // there are some, whether or not they fit
-	May  bool
-	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
+	Any bool // there are some, whether or not they fit
+	May bool
+	Bar ui.FilterBar
+	ui.Filled[rowView]
 }
 
 // Show tells the template which of the pages it shows.
@@ -95,9 +92,8 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{
-		Any:     len(all) > 0,
-		May:     !who.Scope(area, domain.AccessConfigure).None(),
-		Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")},
+		Any: len(all) > 0,
+		May: !who.Scope(area, domain.AccessConfigure).None(),
 		Bar: ui.FilterBar{
 			Path:        listPath,
 			Target:      "credentials-table",
@@ -106,38 +102,25 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 			Label:       "Filter credentials",
 		},
 	}
-	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
-	for _, c := range all {
-		row := rowView{c, names[c.PlaceID]}
-		if strings.Contains(strings.ToLower(c.Name+" "+c.About.Title+" "+row.Place), search) {
-			v.Rows = append(v.Rows, row)
-		}
+	rows := make([]rowView, len(all))
+	for i, c := range all {
+		rows[i] = rowView{c, names[c.PlaceID]}
 	}
-	sortRows(v.Rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(listPath, q, pageSize, v.Rows)
+	v.Filled = ui.Fill(listPath, q, pageSize, rows, rowView.says, columns)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "credentials", "credentials-table", v)
 	}
 	return s.Render.Page(w, r, "credentials", render.Frame{Title: "Credentials", Area: area, Tab: listPath, Body: v})
 }
 
-func sortRows(rows []rowView, column string) {
-	column, down := strings.CutPrefix(column, "-")
-	slices.SortStableFunc(rows, func(a, b rowView) int {
-		c := strings.Compare(a.Name, b.Name)
-		switch column {
-		case "kind":
-			c = cmp.Or(strings.Compare(a.About.Title, b.About.Title), c)
-		case "place":
-			c = cmp.Or(strings.Compare(a.Place, b.Place), c)
-		case "stored":
-			c = cmp.Or(b.SealedAt.Compare(a.SealedAt), c)
-		}
-		if down {
-			c = -c
-		}
-		return c
-	})
+// says is what is searched in.
+func (v rowView) says() string { return v.Name + " " + v.About.Title + " " + v.Place }
+
+var columns = ui.Columns[rowView]{
+	"":       ui.ByText(func(v rowView) string { return v.Name }),
+	"kind":   ui.ByText(func(v rowView) string { return v.About.Title }),
+	"place":  ui.ByText(func(v rowView) string { return v.Place }),
+	"stored": ui.Latest(func(v rowView) time.Time { return v.SealedAt }),
 }
 
 // names are what places are called, for those who see them.

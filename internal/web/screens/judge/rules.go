@@ -24,12 +24,10 @@ const noisy = 7
 
 type rulesView struct {
 	Show string
-	Rows []rowView
 	Any  bool
 	May  bool
 	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
+	ui.Filled[rowView]
 }
 
 // rowView is a rule in the list.
@@ -52,17 +50,15 @@ func (s Screen) rules(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := rulesView{
-		Show:    "rules",
-		Any:     len(rows) > 0,
-		May:     !who.Scope(area, domain.AccessConfigure).None(),
-		Sorting: ui.Sorting{Path: rulesPath, Query: q, Sort: q.Get("sort")},
+		Show: "rules",
+		Any:  len(rows) > 0,
+		May:  !who.Scope(area, domain.AccessConfigure).None(),
 		Bar: ui.FilterBar{Path: rulesPath, Target: "rule-table", Search: q.Get("q"), Sort: q.Get("sort"),
 			Placeholder: "Rule, reading, device or tag", Label: "Filter rules",
 			Choices: []ui.FilterChoice{{Name: "which", Label: "Which rules", Any: "all rules", Value: q.Get("which"), Options: which}}},
 	}
-	rows = slices.DeleteFunc(rows, func(x rowView) bool { return !x.fits(q) })
-	sortRows(rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(rulesPath, q, pageSize, rows)
+	rows = slices.DeleteFunc(rows, func(x rowView) bool { return !x.is(q.Get("which")) })
+	v.Filled = ui.Fill(rulesPath, q, pageSize, rows, rowView.says, columns)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "judge", "rule-table", v)
 	}
@@ -98,12 +94,14 @@ var which = []ui.Option{
 	{Value: "off", Title: "switched off"},
 }
 
-func (v rowView) fits(q url.Values) bool {
-	text := strings.ToLower(strings.Join(append([]string{v.Name, v.Reading(), v.For(), v.Kit}, v.Tags...), " "))
-	if !strings.Contains(text, strings.ToLower(strings.TrimSpace(q.Get("q")))) {
-		return false
-	}
-	switch q.Get("which") {
+// says is what is searched in.
+func (v rowView) says() string {
+	return strings.Join(append([]string{v.Name, v.Reading(), v.For(), v.Kit}, v.Tags...), " ")
+}
+
+// is tells whether the rule is one of those.
+func (v rowView) is(which string) bool {
+	switch which {
 	case "made":
 		return v.Key == ""
 	case "kit":
@@ -119,24 +117,12 @@ func (v rowView) fits(q url.Values) bool {
 // Reading is what it judges, in words.
 func (v rowView) Reading() string { return v.About.Reading }
 
-func sortRows(rows []rowView, by string) {
-	column, down := strings.CutPrefix(by, "-")
-	slices.SortStableFunc(rows, func(a, b rowView) int {
-		if down {
-			a, b = b, a
-		}
-		switch column {
-		case "name":
-			return strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))
-		case "for":
-			return strings.Compare(a.For(), b.For())
-		case "alerts":
-			return cmp.Compare(a.Noise.Alerts, b.Noise.Alerts)
-		case "longest":
-			return cmp.Compare(a.Noise.Longest(), b.Noise.Longest())
-		}
-		return strings.Compare(a.Reading(), b.Reading())
-	})
+var columns = ui.Columns[rowView]{
+	"":        ui.ByText(rowView.Reading),
+	"name":    ui.ByText(func(v rowView) string { return v.Name }),
+	"for":     ui.ByText(rowView.For),
+	"alerts":  ui.ByNumber(rowView.Alerts),
+	"longest": ui.ByNumber(func(v rowView) time.Duration { return v.Noise.Longest() }),
 }
 
 // choosingView is all readings of which one is to be judged by a new rule.

@@ -2,12 +2,9 @@
 package kits
 
 import (
-	"cmp"
 	"embed"
 	"io/fs"
 	"net/http"
-	"slices"
-	"strings"
 
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
@@ -59,11 +56,9 @@ func (s Screen) Manifest() screen.Screen {
 
 type listView struct {
 	Show string
-	Rows []rowView
 	May  bool
 	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
+	ui.Filled[rowView]
 }
 
 // rowView is a kit in the list.
@@ -87,51 +82,36 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{
-		Show:    "list",
-		May:     who.May(area, domain.AccessConfigure, domain.At(0)),
-		Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")},
+		Show: "list",
+		May:  who.May(area, domain.AccessConfigure, domain.At(0)),
 		Bar: ui.FilterBar{Path: listPath, Target: "kit-table", Search: q.Get("q"), Sort: q.Get("sort"),
 			Placeholder: "Kit or reading", Label: "Filter kits"},
 	}
 	perSample := s.Kits.BytesPerSample(r.Context())
-	for _, k := range kits {
-		if fits(k, q.Get("q")) {
-			v.Rows = append(v.Rows, rowView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, perSample)})
-		}
+	rows := make([]rowView, len(kits))
+	for i, k := range kits {
+		rows[i] = rowView{k, count[k.Name], k.Estimate(func(kit.Parts) int { return 10 }, perSample)}
 	}
-	sortRows(v.Rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(listPath, q, pageSize, v.Rows)
+	v.Filled = ui.Fill(listPath, q, pageSize, rows, rowView.says, columns)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "kits", "kit-table", v)
 	}
 	return s.Render.Page(w, r, "kits", render.Frame{Title: "Collect", Area: area, Tab: listPath, Body: v})
 }
 
-// fits tells whether a kit, or one of its readings, is called so.
-func fits(k *kit.Kit, search string) bool {
-	text := k.Title + " " + k.Name + " " + k.About
-	for _, r := range k.Readings {
+// says is what is searched in: what the kit and its readings are called.
+func (v rowView) says() string {
+	text := v.Title + " " + v.Name + " " + v.About
+	for _, r := range v.Readings {
 		text += " " + r.Name
 	}
-	return strings.Contains(strings.ToLower(text), strings.ToLower(strings.TrimSpace(search)))
+	return text
 }
 
-func sortRows(rows []rowView, by string) {
-	column, down := strings.CutPrefix(by, "-")
-	slices.SortStableFunc(rows, func(a, b rowView) int {
-		if down {
-			a, b = b, a
-		}
-		switch column {
-		case "devices":
-			return cmp.Compare(a.Fitted, b.Fitted)
-		case "readings":
-			return cmp.Compare(len(a.Readings), len(b.Readings))
-		case "requests":
-			return cmp.Compare(a.One.RequestsPerMinute, b.One.RequestsPerMinute)
-		case "storage":
-			return cmp.Compare(a.One.BytesPerMonth, b.One.BytesPerMonth)
-		}
-		return strings.Compare(strings.ToLower(a.Title), strings.ToLower(b.Title))
-	})
+var columns = ui.Columns[rowView]{
+	"":         ui.ByText(func(v rowView) string { return v.Title }),
+	"devices":  ui.ByNumber(func(v rowView) int { return v.Fitted }),
+	"readings": ui.ByNumber(func(v rowView) int { return len(v.Readings) }),
+	"requests": ui.ByNumber(func(v rowView) float64 { return v.One.RequestsPerMinute }),
+	"storage":  ui.ByNumber(func(v rowView) float64 { return v.One.BytesPerMonth }),
 }

@@ -10,8 +10,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"path"
-	"slices"
-	"strings"
+	"time"
 
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
@@ -57,13 +56,11 @@ func (s Screen) Manifest() screen.Screen {
 }
 
 type listView struct {
-	Rows []rowView
 	Any  bool
 	May  bool
 	Load loadView
 	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
+	ui.Filled[rowView]
 }
 
 type rowView struct{ modules.Module }
@@ -123,9 +120,8 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{
-		Any:     len(all) > 0,
-		May:     who.May(area, domain.AccessConfigure, domain.At(0)),
-		Sorting: ui.Sorting{Path: listPath, Query: q, Sort: q.Get("sort")},
+		Any: len(all) > 0,
+		May: who.May(area, domain.AccessConfigure, domain.At(0)),
 		Bar: ui.FilterBar{Path: listPath, Target: "modules-table", Search: q.Get("q"), Placeholder: "Name or file",
 			Label: "Filter modules"},
 	}
@@ -133,37 +129,22 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v.Load.May = v.May
-	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
-	for _, m := range all {
-		if strings.Contains(strings.ToLower(m.Name+" "+m.File), search) {
-			v.Rows = append(v.Rows, rowView{m})
-		}
+	rows := make([]rowView, len(all))
+	for i, m := range all {
+		rows[i] = rowView{m}
 	}
-	sortRows(v.Rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(listPath, q, pageSize, v.Rows)
+	v.Filled = ui.Fill(listPath, q, pageSize, rows, func(v rowView) string { return v.Name + " " + v.File }, columns)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "modules", "modules-table", v)
 	}
 	return s.Render.Page(w, r, "modules", render.Frame{Title: "MIB modules", Area: area, Tab: listPath, Body: v})
 }
 
-func sortRows(rows []rowView, column string) {
-	column, down := strings.CutPrefix(column, "-")
-	slices.SortStableFunc(rows, func(a, b rowView) int {
-		c := strings.Compare(a.Name, b.Name)
-		switch column {
-		case "file":
-			c = strings.Compare(a.File, b.File)
-		case "objects":
-			c = b.Objects - a.Objects
-		case "loaded":
-			c = b.LoadedAt.Compare(a.LoadedAt)
-		}
-		if down {
-			c = -c
-		}
-		return c
-	})
+var columns = ui.Columns[rowView]{
+	"":        ui.ByText(func(v rowView) string { return v.Name }),
+	"file":    ui.ByText(func(v rowView) string { return v.File }),
+	"objects": ui.ByNumber(func(v rowView) int { return -v.Objects }),
+	"loaded":  ui.Latest(func(v rowView) time.Time { return v.LoadedAt }),
 }
 
 func (s Screen) state(w http.ResponseWriter, r *http.Request) error {

@@ -2,13 +2,13 @@
 package people
 
 import (
-	"cmp"
 	"embed"
 	"errors"
 	"io/fs"
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/alexedwards/scs/v2"
 
@@ -119,11 +119,9 @@ func (s Screen) names(r *http.Request) (map[domain.ID]string, error) {
 const wholeTree = "the whole tree"
 
 type listView struct {
-	Rows []personView
-	May  bool
-	Bar  ui.FilterBar
-	ui.Sorting
-	ui.Paging
+	May bool
+	Bar ui.FilterBar
+	ui.Filled[personView]
 }
 
 // Show tells the template which of the pages it shows.
@@ -163,8 +161,7 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := listView{
-		May:     !who.Scope(domain.AreaRun, domain.AccessAdminister).None(),
-		Sorting: ui.Sorting{Path: peoplePath, Query: q, Sort: q.Get("sort")},
+		May: !who.Scope(domain.AreaRun, domain.AccessAdminister).None(),
 		Bar: ui.FilterBar{
 			Path:        peoplePath,
 			Target:      "people-table",
@@ -173,41 +170,28 @@ func (s Screen) list(w http.ResponseWriter, r *http.Request) error {
 			Label:       "Filter people",
 		},
 	}
-	search := strings.ToLower(strings.TrimSpace(v.Bar.Search))
-	for _, u := range all {
-		p := personView{User: u, Place: names[u.PlaceID]}
+	rows := make([]personView, len(all))
+	for i, u := range all {
+		rows[i] = personView{User: u, Place: names[u.PlaceID]}
 		for _, t := range teams {
 			if slices.Contains(t.Members, u.ID) {
-				p.Teams = append(p.Teams, t.Name)
+				rows[i].Teams = append(rows[i].Teams, t.Name)
 			}
 		}
-		if strings.Contains(strings.ToLower(u.Name+" "+u.Display+" "+strings.Join(p.Teams, " ")), search) {
-			v.Rows = append(v.Rows, p)
-		}
 	}
-	sortPeople(v.Rows, v.Sort)
-	v.Rows, v.Paging = ui.SlicePage(peoplePath, q, pageSize, v.Rows)
+	v.Filled = ui.Fill(peoplePath, q, pageSize, rows, personView.says, columns)
 	if render.IsFragment(r) {
 		return s.Render.Fragment(w, http.StatusOK, "people", "people-table", v)
 	}
 	return s.Render.Page(w, r, "people", render.Frame{Title: "People", Area: domain.AreaRun, Tab: peoplePath, Body: v})
 }
 
-func sortPeople(rows []personView, column string) {
-	column, down := strings.CutPrefix(column, "-")
-	slices.SortStableFunc(rows, func(a, b personView) int {
-		c := strings.Compare(a.Called(), b.Called())
-		switch column {
-		case "name":
-			c = strings.Compare(a.Name, b.Name)
-		case "seen":
-			c = b.SeenAt.Compare(a.SeenAt)
-		case "place":
-			c = cmp.Or(strings.Compare(a.Place, b.Place), c)
-		}
-		if down {
-			c = -c
-		}
-		return c
-	})
+// says is what is searched in.
+func (v personView) says() string { return v.Name + " " + v.Display + " " + strings.Join(v.Teams, " ") }
+
+var columns = ui.Columns[personView]{
+	"":      ui.ByText(func(v personView) string { return v.Called() }),
+	"name":  ui.ByText(func(v personView) string { return v.Name }),
+	"seen":  ui.Latest(func(v personView) time.Time { return v.SeenAt }),
+	"place": ui.ByText(func(v personView) string { return v.Place }),
 }
