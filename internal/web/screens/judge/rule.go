@@ -66,6 +66,18 @@ func (v editView) URL() string {
 	return "/judge/rules/" + strconv.FormatInt(v.Rule.ID, 10)
 }
 
+// Lacks says why a new rule cannot be made here; empty where it can.
+func (v editView) Lacks() string {
+	switch {
+	case !v.New() || v.May.Allows(domain.AccessConfigure):
+		return ""
+	case v.Form.Device == 0:
+		return "A rule for all devices needs the level “configure” for the whole tree. " +
+			"One for a device alone is made on the page of its reading."
+	}
+	return "To make a rule needs the level “configure” here."
+}
+
 // Headline is what the page is called.
 func (v editView) Headline() string {
 	if v.New() {
