@@ -1,6 +1,7 @@
 package kits_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -9,6 +10,8 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/testkit"
+	"tirelessowl/kits"
 )
 
 // looked is what a kit makes of a row, by its columns as the device says them.
@@ -154,5 +157,54 @@ func TestDisksAreReadByTheirLongCounters(t *testing.T) {
 		r := derive.Row{Values: make([]derive.Value, len(src.Columns()))}
 		r.Values[src.Column("device")] = derive.Value{Kind: derive.Text, Text: name}
 		assert.Equal(t, want, disk.Filter.Keeps(src, r), name)
+	}
+}
+
+// BRIDGE-MIB (RFC 4188): a port whose part in the spanning tree is switched off (dot1dStpPortEnable 2)
+// is disabled, whatever its state was; times are in hundredths of a second.
+func TestABridgeIsReadAsItsStandardSays(t *testing.T) {
+	k := shipped(t, "bridge")
+	for enable, want := range map[float64]float64{1: 5, 2: 1} {
+		got := looked(t, k, "state", map[string]derive.Value{"state": number(5), "enable": number(enable)}, nil, time.Time{})
+		require.True(t, got.OK, got.Problem)
+		assert.Equal(t, want, got.Value)
+	}
+	got := looked(t, k, "since", map[string]derive.Value{"since": number(360000)}, nil, time.Time{})
+	assert.InDelta(t, 3600, got.Value, 1e-9)
+	var state derive.State
+	began := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	changes := map[string]derive.Value{"changes": {Kind: derive.Counter32, Count: 4294967295}}
+	looked(t, k, "changes", changes, &state, began)
+	changes["changes"] = derive.Value{Kind: derive.Counter32, Count: 2} // 4294967295 → 0 → 1 → 2
+	got = looked(t, k, "changes", changes, &state, began.Add(time.Minute))
+	require.True(t, got.OK, got.Problem)
+	assert.InDelta(t, 3, got.Value, 1e-9)
+}
+
+// Discards: 120 packets in two minutes are one a second; the words of duplex are those of RFC 3635.
+func TestErrorsOfInterfacesAreRates(t *testing.T) {
+	k := shipped(t, "interface-errors")
+	var state derive.State
+	began := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	row := map[string]derive.Value{"out_discards": {Kind: derive.Counter32, Count: 1000}}
+	looked(t, k, "out_discards", row, &state, began)
+	row["out_discards"] = derive.Value{Kind: derive.Counter32, Count: 1120}
+	got := looked(t, k, "out_discards", row, &state, began.Add(2*time.Minute))
+	require.True(t, got.OK, got.Problem)
+	assert.InDelta(t, 1, got.Value, 1e-9)
+	r, _ := k.Reading("duplex")
+	assert.Equal(t, map[int]string{1: "unknown", 2: "half", 3: "full"}, r.Codes)
+	ospf, _ := shipped(t, "ospf").Reading("state")
+	assert.Equal(t, "full", ospf.Codes[8])
+	assert.Equal(t, "two-way", ospf.Codes[4])
+}
+
+func TestWhatKitsNeedIsSaidInWords(t *testing.T) {
+	entries, err := kits.Files.ReadDir(".")
+	require.NoError(t, err)
+	for _, e := range entries {
+		for _, fact := range shipped(t, strings.TrimSuffix(e.Name(), ".yaml")).Needs {
+			assert.NotContains(t, testkit.Ways.Described().Fact(fact), "“", "%s: no sweep tells of %s", e.Name(), fact)
+		}
 	}
 }
