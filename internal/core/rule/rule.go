@@ -150,11 +150,6 @@ type Line struct {
 // Drawn is a condition that charts can show as lines.
 type Drawn interface{ Lines(unit string) []Line }
 
-// Watches tells whether it judges a reading at a device.
-func (r Rule) Watches(kit, reading string, deviceID domain.ID) bool {
-	return r.Kit == kit && r.Reading == reading && (r.DeviceID == 0 || r.DeviceID == deviceID)
-}
-
 // Window returns how much of the past Judge needs.
 func (r Rule) Window() Window { return r.Condition.Window() }
 

@@ -11,7 +11,6 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"tirelessowl/internal/core/kit"
-	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/middleware"
@@ -118,18 +117,6 @@ func (v kitView) Feeds() (out []sourceView) {
 
 // RulesURL is where the rules on its readings are.
 func (v kitView) RulesURL() string { return "/judge?q=" + url.QueryEscape(v.Name) }
-
-// ruleView is a rule that the kit brings.
-type ruleView struct{ rule.Rule }
-
-// Brings are its rules.
-func (v kitView) Brings() []ruleView {
-	out := make([]ruleView, len(v.Rules))
-	for i, r := range v.Rules {
-		out[i] = ruleView{r}
-	}
-	return out
-}
 
 // versionView is a version of the kit.
 type versionView struct {
