@@ -5,7 +5,8 @@ OWL = bin/owl
 LAID_OUT = 'internal/**/*.html' 'internal/web/ui/static/*.js' 'internal/web/ui/css/*.css' 'e2e/*.mjs' 'tools/*.mjs' package.json
 
 .PHONY: help demo demo-large demo-reset serve build assets test lint \
-  test-go test-race test-faults test-attack test-e2e faults attack bench compare crowd bench-store mutants screenshots setup \
+  test-go test-race test-faults test-attack test-e2e test-first test-second \
+  faults attack bench compare crowd bench-store mutants screenshots setup \
   setup-test vulnerabilities fuzz clean
 
 help: ## show the targets
@@ -40,7 +41,7 @@ setup-test: ## install what tests need besides
 	@tools/setup.sh postgresql chromium
 
 test: setup-test build lint test-go test-attack ## run all tests
-	@$(MAKE) --no-print-directory --jobs=2 test-faults test-e2e # both wait more than they work
+	@$(MAKE) --no-print-directory --jobs=3 test-faults test-first test-second # they wait more than they work
 
 lint: setup assets ## look at the code without running it: layout, line width, likely mistakes
 	@test -z "$$(gofmt -l cmd internal kits | tee /dev/stderr)"
@@ -64,8 +65,15 @@ test-race: setup assets ## run the Go tests with the race detector, which needs 
 test-e2e: setup-test build
 	@tools/e2e.sh
 
+test-first: setup-test build
+	@tools/e2e.sh --project=first --project=looks
+
+test-second: setup-test build
+	@tools/e2e.sh --project=second
+
 bench: setup build ## measure; prints a table and writes bench.json
 	@go run -tags gosnmp_nodebug ./cmd/bench
+	@go test -tags gosnmp_nodebug -run '^$$' -bench . -benchtime 3x ./internal/service/... ./internal/engine | grep -E 'Benchmark|FAIL'
 
 compare: setup assets ## measure another commit and this one in turn, and tell the ratios (BASE=c33f0c1 PAIRS=10)
 	@node tools/compare.mjs $(BASE) $(PAIRS)

@@ -16,18 +16,26 @@ const views = {
   sweep: '/find/new',
   collect: '/collect',
   kit: '/collect/kits/reachability',
-  'kit file': '/collect/kits/ups/edit',
+  'kit by its things': '/collect/kits/ups/edit?open=readings/battery_voltage',
+  'kit file': '/collect/kits/ups/edit?open=file',
+  'devices of a kit': '/collect/kits/ups/devices',
+  'fitting rules': '/collect/fitting',
+  'fitting rule': '/collect/fitting/1',
+  changes: '/collect/changes',
+  collected: '/devices/18/collected',
+  'move to a kit': '/devices/18/pick/move',
   credentials: '/collect/credentials',
   modules: '/collect/modules',
   recognition: '/find/recognition',
   credential: '/collect/credentials/new?kind=snmp-v3',
-  latest: '/collect/values',
+  latest: '/collect/values?group=device',
+  wall: '/collect/values?view=wall&kit=ups',
   rules: '/judge',
   rule: '/judge/rules/1',
   'new rule': '/judge/rules/new',
   'rule on a reading': '/judge/rules/new?kit=interfaces&reading=in_errors&device=12',
   calendars: '/run/calendars',
-  changes: '/judge/transitions',
+  transitions: '/judge/transitions',
   incidents: '/incidents?state=all',
   incident: '/incidents/1',
   deliveries: '/respond/deliveries',
@@ -64,6 +72,7 @@ for (const [theme, part, some, rules] of [
   ['dark', 'second half', seconds, colours],
 ]) {
   test(`every main view is accessible (${theme}, ${part})`, async ({ browser }) => {
+    test.setTimeout(360_000); // a busy machine takes seconds for each of them
     const context = await browser.newContext({ colorScheme: theme, reducedMotion: 'reduce' });
     const page = await context.newPage();
     const problems = watchConsole(page);

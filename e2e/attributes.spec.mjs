@@ -35,7 +35,7 @@ test('an attribute of a place holds below, is overridden, taken back, and finds 
   await expect(page.getByRole('link', { name: 'sh-sw-1' })).toBeVisible();
   await openDevice(page, 'sh-sw-1');
   await page.getByRole('link', { name: 'Set-up' }).click();
-  await inherited.getByText('change').click();
+  await inherited.getByText('change', { exact: true }).click();
   await inherited.getByRole('button', { name: 'Back to “night”' }).click();
   await expect(inherited).toContainText('Sandhaven');
   expect(problems).toEqual([]);

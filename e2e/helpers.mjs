@@ -4,7 +4,18 @@ export const base = process.env.OWL_DEMO_BASE.replace(/\.0\.0$/, '');
 export const desk = `http://${base}.0.2:8080`;
 export const mail = `http://${base}.0.3:8080`;
 
+// patient lets a walk go on though the page just leads somewhere else by itself, as after a form was taken.
+function patient(page) {
+  const goto = page.goto.bind(page);
+  page.goto = (url, options) =>
+    goto(url, options).catch((error) => {
+      if (!/ERR_ABORTED|interrupted by another navigation/.test(error.message)) throw error;
+      return goto(url, options);
+    });
+}
+
 export async function signIn(page, name = 'ines') {
+  patient(page);
   await page.goto('/signin');
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('Password').fill('night-watch');

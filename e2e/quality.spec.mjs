@@ -2,6 +2,18 @@
 import { test, expect } from '@playwright/test';
 import { openDevice, signIn, watchConsole } from './helpers.mjs';
 
+test('keys that come before the answer open what was typed', async ({ page }) => {
+  await signIn(page);
+  await page.route('**/search?*', async (route) => {
+    await new Promise((done) => setTimeout(done, 400));
+    await route.continue();
+  });
+  await page.keyboard.press('/');
+  await page.keyboard.type('log-1');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { level: 1, name: 'log-1' })).toBeVisible();
+});
+
 test('the night shift needs no mouse', async ({ page }) => {
   await page.goto('/signin');
   await page.keyboard.type('ines');

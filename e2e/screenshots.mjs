@@ -14,7 +14,6 @@ test('pictures', async ({ page }) => {
   test.setTimeout(400_000);
   page.setDefaultTimeout(120_000);
   await page.goto('/signin');
-  await page.screenshot({ path: `${dir}/signin.png` });
   await signIn(page);
 
   await page.goto('/find/new');
@@ -22,7 +21,7 @@ test('pictures', async ({ page }) => {
   await page.getByLabel('Addresses to try').fill(`${base}.54.0/24`);
   await page.getByRole('checkbox', { name: 'Kittiwake read' }).check();
   await page.getByRole('button', { name: 'Start the sweep' }).click();
-  await expect(page.locator('#progress[data-state=done]')).toBeVisible();
+  await expect(page.locator('#progress[data-state=done]')).toBeVisible({ timeout: 60_000 });
   await page.getByLabel('Select all').check();
   await expect(page.locator('#adopt')).toContainText('requests a minute');
   await page.screenshot({ path: `${dir}/sweep.png` });
@@ -47,17 +46,37 @@ test('pictures', async ({ page }) => {
     watch: '/',
     devices: '/devices',
     kits: '/collect',
-    values: '/collect/values',
+    values: '/collect/values?view=wall&kit=ups',
+    fitting: '/collect/fitting/3',
     incidents: '/incidents?state=all',
     credentials: '/collect/credentials/new?kind=snmp-v3',
     run: '/run',
-    places: '/run/places',
-    audit: '/run/audit',
     storage: '/run/storage?by=reading',
   })) {
     await page.goto(path);
     await shot(page, name);
   }
+  await page.goto('/collect/kits/ups/edit?open=readings/battery_voltage');
+  await page.locator('select[name=device]').selectOption({ label: 'np-ups-1' });
+  await page.getByRole('button', { name: 'Ask now' }).click();
+  await expect(page.locator('#kit-trial tr.opened')).toBeVisible();
+  await shot(page, 'kit');
+  await page.goto('/collect/kits/ups/edit?open=file');
+  const file = page.getByLabel('Kit file (YAML)');
+  const ups = await file.inputValue();
+  await file.fill(ups.replace('version: 1', 'version: 2').replace('{at: 80, recover: 75}', '{at: 20, recover: 15}'));
+  await page.getByRole('button', { name: 'Add to changes' }).click();
+  await page.waitForURL(/collect\/changes\/\d+/);
+  await page.goto('/run/places');
+  await page.getByRole('link', { name: 'North Pier' }).first().click();
+  const stretched = page.locator('#settings').getByRole('listitem').filter({ hasText: 'Intervals of collecting' });
+  await stretched.locator('summary').click();
+  await stretched.getByLabel('Intervals of collecting').fill('2');
+  await stretched.getByRole('button', { name: 'Add to changes' }).click();
+  await expect(page.locator('#changes-preview')).toContainText('Requests a minute');
+  await page.getByLabel('Name').fill('Quiet pier');
+  await page.getByLabel('Reason').fill('The line of the pier is thin; old batteries are to be seen earlier.');
+  await shot(page, 'changes');
   await openDevice(page, 'sh-edge-1');
   await page.getByRole('link', { name: 'Set-up' }).click();
   const intervals = page.locator('#settings').getByRole('listitem').filter({ hasText: 'Intervals of collecting' });

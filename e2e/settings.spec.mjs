@@ -53,7 +53,7 @@ test('a stretch is rehearsed at a place, holds for its devices, is overridden an
   await openDevice(page, 'sh-edge-1');
   await expect(page.locator('#side').getByRole('row', { name: /Reachability/ })).toContainText('each 15 s');
   await page.getByRole('link', { name: 'Set-up' }).click();
-  await stretch.getByText('change').click();
+  await stretch.getByText('change', { exact: true }).click();
   await stretch.getByRole('button', { name: 'Back to “× 2”' }).click();
   await expect(stretch).toContainText('from Sandhaven');
 
@@ -105,7 +105,7 @@ test('two who set up one device see what the other made', async ({ browser }) =>
   await expect(stretch(two)).toContainText('× 3');
   await stretch(two).getByRole('button', { name: 'Save' }).click();
   await expect(stretch(two)).toContainText('× 4');
-  await stretch(two).getByText('change').click();
+  await stretch(two).getByText('change', { exact: true }).click();
   await stretch(two).getByRole('button', { name: 'Take away' }).click();
   await expect(stretch(two)).toContainText('set nowhere');
   // And its attributes.
@@ -116,7 +116,7 @@ test('two who set up one device see what the other made', async ({ browser }) =>
   await expect(attributes(one)).toContainText('shelf');
   await two.reload();
   const shelf = (page) => attributes(page).getByRole('listitem').filter({ hasText: 'shelf' });
-  for (const page of [one, two]) await shelf(page).getByText('change').click();
+  for (const page of [one, two]) await shelf(page).getByText('change', { exact: true }).click();
   await shelf(one).getByLabel('Value of shelf').fill('2');
   await shelf(one).getByRole('button', { name: 'Save' }).click();
   await expect(shelf(one)).toContainText('2');
@@ -159,7 +159,7 @@ test('hours get a name, hold where it is set, and stay as long as they are neede
   await page.goto('/run/places');
   await page.getByRole('link', { name: 'Sandhaven', exact: true }).click();
   await expect(hours).toContainText('Ferries: daily');
-  await hours.getByText('change').click();
+  await hours.getByText('change', { exact: true }).click();
   await hours.getByRole('button', { name: 'Take away' }).click();
   await expect(hours).toContainText('set nowhere');
   await page.goto('/run/calendars');

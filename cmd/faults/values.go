@@ -20,10 +20,11 @@ const (
 	greeted = 3
 )
 
-// asked is a round of one device, as the device saw it.
+// asked is a round of one device, as the device saw it; next is when it was asked
+// again, zero for the last.
 type asked struct {
-	first, last time.Time
-	answers     int
+	first, last, next time.Time
+	answers           int
 }
 
 func rounds(all []sim.Greeting) (out []asked) {
@@ -33,7 +34,10 @@ func rounds(all []sim.Greeting) (out []asked) {
 			out[n-1].last, out[n-1].answers = g.At, out[n-1].answers+1
 			continue
 		}
-		out = append(out, asked{g.At, g.At, 1})
+		if n := len(out); n > 0 {
+			out[n-1].next = g.At
+		}
+		out = append(out, asked{first: g.At, last: g.At, answers: 1})
 	}
 	return out
 }
@@ -94,8 +98,8 @@ func (a *account) off(at time.Time) (by time.Duration, sure bool) {
 // before a kill must be there.
 const (
 	promise = time.Second
-	// early and late are how far a stored time may be from that of the answer; for
-	// each request that was not answered the round lasts longer.
+	// early and late are how far a stored time is from that of the answer where the
+	// machine has time; for each request that was not answered the round lasts longer.
 	early      = 300 * time.Millisecond
 	late       = 1800 * time.Millisecond
 	unanswered = 1600 * time.Millisecond
@@ -146,7 +150,7 @@ func (a *account) nextEnd(at time.Time) string {
 
 // ledger counts rounds that devices answered by what became of them.
 type ledger struct {
-	total, kept, lost, forgiven, unsure, invented int
+	total, kept, slow, lost, forgiven, unsure, invented int
 }
 
 func (a *account) samples(ctx context.Context, until time.Time, greetings []sim.Greeting, stored map[string][]*sample) {
@@ -171,8 +175,10 @@ func (a *account) samples(ctx context.Context, until time.Time, greetings []sim.
 		a.wrong("%d values lost, %d that no answer gave", l.lost, l.invented)
 	}
 	a.figure(
-		"%d rounds answered: %d lost, %d of them as promised when killed, %d while the clock was being set; %d values that nobody gave",
+		"%d rounds answered: %d stored late, %d lost, %d of them as promised when killed, %d while the clock was being set; "+
+			"%d values that nobody gave",
 		l.total,
+		l.slow,
 		l.total-l.kept,
 		l.forgiven,
 		l.unsure,
@@ -187,31 +193,34 @@ func (a *account) samples(ctx context.Context, until time.Time, greetings []sim.
 const mostTold = 10
 
 // compare looks for the value of each round. Those that must be there choose first,
-// since a clock that was set makes rounds of two times fall together.
+// since a clock that was set makes rounds of two times fall together; what a machine
+// that stood still stored late takes what they left, before the device's next round.
 func (a *account) compare(l *ledger, device string, all []asked, list []*sample) {
 	l.total += len(all)
-	var may []asked
+	var may, slow []asked
 	for _, r := range all {
 		switch _, sure := a.off(r.last); {
 		case !sure || a.lostInPromise(r):
 			may = append(may, r)
-		case a.claim(list, r):
+		case a.claim(list, r, r.soon()):
 			l.kept++
 		default:
-			if l.lost++; l.lost <= mostTold {
-				a.wrong(
-					"%s answered %d times until %s and there is no value; %s",
-					device,
-					r.answers,
-					r.last.Format(millis),
-					a.nextEnd(r.last),
-				)
-			}
+			slow = append(slow, r)
+		}
+	}
+	for _, r := range slow {
+		if a.claim(list, r, r.beforeNext()) {
+			l.kept++
+			l.slow++
+			continue
+		}
+		if l.lost++; l.lost <= mostTold {
+			a.wrong("%s answered %d times until %s and there is no value; %s", device, r.answers, r.last.Format(millis), a.nextEnd(r.last))
 		}
 	}
 	for _, r := range may {
 		switch _, sure := a.off(r.last); {
-		case a.claim(list, r):
+		case a.claim(list, r, r.soon()):
 			l.kept++
 		case !sure:
 			l.unsure++
@@ -223,10 +232,23 @@ func (a *account) compare(l *ledger, device string, all []asked, list []*sample)
 
 const millis = "15:04:05.000"
 
-// claim finds the value of a round, and takes it.
-func (a *account) claim(list []*sample, r asked) bool {
+// soon is how long after a round its value is stored by a machine that has time.
+func (r asked) soon() time.Duration {
+	return late + time.Duration(greeted-r.answers)*unanswered
+}
+
+// beforeNext is how long after a round its value can be told from the next one's.
+func (r asked) beforeNext() time.Duration {
+	if r.next.IsZero() {
+		return r.soon()
+	}
+	return r.next.Sub(r.last) - early
+}
+
+// claim finds the value of a round within a time after it, and takes it.
+func (a *account) claim(list []*sample, r asked, within time.Duration) bool {
 	by, _ := a.off(r.last)
-	found := match(list, r.last.Add(by), late+time.Duration(greeted-r.answers)*unanswered)
+	found := match(list, r.last.Add(by), within)
 	if found != nil {
 		found.used = true
 	}

@@ -16,10 +16,12 @@ import (
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/calendars"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/fitting"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/once"
@@ -49,6 +51,8 @@ type Wiring struct {
 	Respond     *respond.Service
 	Transfer    *transfer.Service
 	Kits        *collect.Service
+	Fitting     *fitting.Service
+	Changes     *changes.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
 	Recognition *recognition.Service
@@ -87,6 +91,10 @@ func New(p Wiring) http.Handler {
 	a.modules()
 	a.recognition()
 	a.kits()
+	a.fittingRules()
+	a.fittings()
+	a.changeSets()
+	a.kitUpdates()
 	a.series()
 	a.samples()
 	a.combined()

@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/browse"
+	"tirelessowl/internal/service/collect"
 )
 
 // Object is an object of management information that is described.
@@ -240,6 +241,45 @@ func (a *api) browse() {
 		area, configure},
 		func(ctx context.Context, in *OwnNamed) (*none, error) {
 			return nil, a.Kits.Drop(ctx, caller(ctx), in.ID, in.Key, "")
+		})
+	a.moves()
+}
+
+// OwnMove moves readings of a device's own into a kit.
+type OwnMove struct {
+	ByID
+	Body struct {
+		Readings []string `json:"readings" minItems:"1" maxItems:"200" nullable:"false" doc:"Their keys; all of a table go together"`
+		Kit      string   `json:"kit" maxLength:"60" example:"quays" doc:"The name of a kit, or of a new one"`
+		Title    string   `json:"title" required:"false" maxLength:"200" doc:"Of a new kit"`
+	}
+}
+
+func (in OwnMove) move() collect.Move {
+	return collect.Move{Device: in.ID, Readings: in.Body.Readings, Kit: in.Body.Kit, Title: in.Body.Title}
+}
+
+// OwnMoved is what a move would do.
+type OwnMoved struct {
+	Change   KitChange `json:"change"`
+	Document string    `json:"document" doc:"The kit file"`
+	Readings []string  `json:"readings" nullable:"false" doc:"The names of all that would move"`
+	Rules    []string  `json:"rules" nullable:"false" doc:"That would move with them, and judge on all devices of the kit"`
+}
+
+func (a *api) moves() {
+	const area, configure = domain.AreaCollect, domain.AccessConfigure
+	add(a, operation{http.MethodPost, "/devices/{id}/own-readings/move/rehearsal", "What moving readings into a kit would do", area,
+		configure},
+		func(ctx context.Context, in *OwnMove) (*Body[OwnMoved], error) {
+			m, err := a.Kits.RehearseMove(ctx, caller(ctx), in.move())
+			return one(OwnMoved{kitChangeOf(m.KitChange), m.Document, append([]string{}, m.Names...), append([]string{}, m.Rules...)}, err)
+		})
+	add(a, operation{http.MethodPost, "/devices/{id}/own-readings/move", "Move readings into a kit, with their history and rules", area,
+		configure},
+		func(ctx context.Context, in *OwnMove) (*Body[KitVersion], error) {
+			v, err := a.Kits.MoveToKit(ctx, caller(ctx), in.move())
+			return one(kitVersionOf(v), err)
 		})
 }
 

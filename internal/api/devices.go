@@ -150,10 +150,14 @@ func (a *api) deviceDeeds() {
 	type asked struct {
 		Requests int `json:"requests" doc:"How many requests are on their way" example:"14"`
 	}
-	add(a, operation{http.MethodPost, "/devices/{id}/collect", "Collect everything of a device now", domain.AreaCollect,
+	type collecting struct {
+		ByID
+		Source string `query:"source" maxLength:"300" example:"ups/whole" doc:"One source alone, as kit/source"`
+	}
+	add(a, operation{http.MethodPost, "/devices/{id}/collect", "Collect everything of a device now, or one source", domain.AreaCollect,
 		domain.AccessOperate},
-		func(ctx context.Context, in *ByID) (*Body[asked], error) {
-			n, err := a.Devices.CollectNow(ctx, caller(ctx), in.ID)
+		func(ctx context.Context, in *collecting) (*Body[asked], error) {
+			n, err := a.Devices.CollectNow(ctx, caller(ctx), in.ID, in.Source)
 			return one(asked{n}, err)
 		})
 	set := func(paused bool) func(context.Context, *ByID) (*Body[Device], error) {

@@ -7,7 +7,9 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/fitting"
 	"tirelessowl/internal/service/watch"
 )
 
@@ -64,7 +66,7 @@ type Series struct {
 	Unit            string `json:"unit" example:"bit/s"`
 	Kind            string `json:"kind" example:"number" enum:"number,state,text"`
 	IntervalSeconds int    `json:"interval_seconds" example:"60"`
-	State           string `json:"state" example:"ok" enum:"waiting,ok,failing,absent"`
+	State           string `json:"state" example:"ok" enum:"waiting,ok,failing,absent,off"`
 	Error           string `json:"error" example:""`
 }
 
@@ -157,6 +159,10 @@ type Source struct {
 	Faulty  bool   `json:"faulty" example:"false" doc:"It failed often enough that what hangs on it is not known"`
 	Since   Moment `json:"since"`
 	Advice  string `json:"advice" doc:"What helps, where that is known"`
+	Every   int    `json:"every_s" example:"60" doc:"How often it is asked, in seconds"`
+	RanAt   Moment `json:"ran_at" doc:"When it was asked last; null for not since the application started"`
+	Took    int    `json:"took_ms" example:"14" doc:"How long that took"`
+	Rows    int    `json:"rows" example:"24" doc:"That came"`
 }
 
 func sourceOf(s watch.Source) Source {
@@ -171,6 +177,10 @@ func sourceOf(s watch.Source) Source {
 		Faulty:  s.Faulty,
 		Since:   Moment{s.Since},
 		Advice:  s.Advice,
+		Every:   int(s.Every.Seconds()),
+		RanAt:   Moment{s.Ran.At},
+		Took:    int(s.Ran.Took.Milliseconds()),
+		Rows:    s.Ran.Rows,
 	}
 }
 
@@ -232,6 +242,12 @@ type FittedKit struct {
 	Title      string            `json:"title" example:"Interfaces"`
 	Version    int               `json:"version" example:"2"`
 	Parameters map[string]string `json:"parameters" nullable:"false" doc:"Those that differ from what the kit says"`
+	By         string            `json:"by" enum:"hand,rule,kit" doc:"A person, a fitting rule, or a kit that brings it along"`
+	Who        string            `json:"who" doc:"The person, where that is known"`
+	Rule       string            `json:"rule" doc:"The name of the rule"`
+	Inside     string            `json:"inside" doc:"The kit that brings it along"`
+	Since      Moment            `json:"since"`
+	Why        why.Trace         `json:"why"`
 	ETag       string            `json:"etag" readOnly:"true" doc:"Of the parameters, for If-Match"`
 }
 
@@ -239,13 +255,26 @@ func (k FittedKit) at(string) (string, domain.ID) { return k.Kit, 0 }
 
 func (a *api) fitted(ctx context.Context, who access.Actor, device domain.ID) ([]FittedKit, error) {
 	all, err := a.Kits.FittedTo(ctx, who, device)
+	if err != nil {
+		return nil, err
+	}
+	decided, err := a.Fitting.Of(ctx, who, device)
+	if err != nil {
+		return nil, err
+	}
+	by := map[string]fitting.Fitted{}
+	for _, d := range decided {
+		by[d.Kit] = d
+	}
 	out := []FittedKit{}
 	for _, f := range all {
+		d := by[f.Kit.Name]
 		values := f.Parameters
 		if values == nil {
 			values = map[string]string{}
 		}
-		out = append(out, FittedKit{f.Kit.Name, f.Kit.Title, f.Kit.Version, values, quoted(f.Mark)})
+		out = append(out, FittedKit{f.Kit.Name, f.Kit.Title, f.Kit.Version, values,
+			string(d.By), d.Said.Who, d.Ruled, d.Inside, Moment{d.Said.Since}, d.Why, quoted(f.Mark)})
 	}
 	return out, err
 }

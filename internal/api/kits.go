@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"strconv"
 
@@ -18,10 +19,21 @@ type Kit struct {
 	About   string   `json:"about"`
 	Version int      `json:"version" example:"2"`
 	Needs   []string `json:"needs" nullable:"false" doc:"Facts that a device must show for it to fit"`
+	Folder  string   `json:"folder" example:"Network/Errors" doc:"Where it is kept among others"`
+	// Parked is what is kept and not collected.
+	Parked []Parked `json:"parked" nullable:"false" doc:"Kept in the file, and not collected"`
+}
+
+// Parked is a part of a kit that is kept and not collected.
+type Parked struct {
+	What    string `json:"what" enum:"source,rows,reading,rule"`
+	Key     string `json:"key" example:"load"`
+	Because string `json:"because" example:"the source outputs" doc:"What it is parked with; empty where it says so itself"`
 }
 
 func kitOf(k *kit.Kit) Kit {
-	return Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...)}
+	return Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...), k.Folder,
+		append([]Parked{}, every(k.Parked, func(p kit.Parked) Parked { return Parked{p.What, p.Key, p.Because} })...)}
 }
 
 func (k Kit) at(order string) (string, domain.ID) {
@@ -55,18 +67,28 @@ type KitChange struct {
 	Devices     int             `json:"devices" doc:"That it is fitted to"`
 	Gained      int             `json:"series_gained"`
 	Lost        int             `json:"series_lost" doc:"That would not be collected any more; their past stays"`
+	Cautions    []KitCaution    `json:"cautions" nullable:"false" doc:"What does not fit together in it"`
 	Before      KitCost         `json:"before"`
 	After       KitCost         `json:"after"`
+	Alerts      []ChangedAlerts `json:"alerts" nullable:"false" doc:"Of each rule that is otherwise; of who may bring it in"`
+	Ends        []string        `json:"ends" nullable:"false" doc:"Open alerts on what would not be collected any more"`
 	Why         why.Trace       `json:"why"`
 }
 
 // KitDifference is one thing of a kit that is otherwise.
 type KitDifference struct {
-	What string   `json:"what" enum:"kit,parameter,source,rows,reading,rule,chart"`
+	What string   `json:"what" enum:"kit,parameter,source,rows,reading,rule,chart,kit inside"`
 	Key  string   `json:"key" example:"in_errors"`
 	Name string   `json:"name" example:"Errors in"`
 	How  string   `json:"how" enum:"new,gone,changed"`
 	Says []string `json:"says" nullable:"false" example:"unit: s → ms"`
+}
+
+// KitCaution is something of a kit that does not fit together, though it can be read.
+type KitCaution struct {
+	Of   string `json:"of" enum:"source,reading,rule"`
+	Key  string `json:"key" example:"whole"`
+	Text string `json:"text"`
 }
 
 // KitCost is what a kit takes.
@@ -84,12 +106,15 @@ func kitChangeOf(c collect.KitChange) KitChange {
 		Differences: every(c.Differences, func(d kit.Difference) KitDifference {
 			return KitDifference{d.What, d.Key, d.Name, d.How, append([]string{}, d.Says...)}
 		}),
-		Devices: c.Devices,
-		Gained:  c.Gained,
-		Lost:    c.Lost,
-		Before:  KitCost(c.Before),
-		After:   KitCost(c.After),
-		Why:     c.Why,
+		Devices:  c.Devices,
+		Gained:   c.Gained,
+		Lost:     c.Lost,
+		Cautions: every(c.Cautions, func(x kit.Caution) KitCaution { return KitCaution(x) }),
+		Before:   KitCost(c.Before),
+		After:    KitCost(c.After),
+		Alerts:   []ChangedAlerts{},
+		Ends:     []string{},
+		Why:      c.Why,
 	}
 }
 
@@ -148,9 +173,106 @@ func (a *api) kits() {
 			revision := strconv.Itoa(v.Revision)
 			return &Made[KitVersion]{"/api/v1/kits/" + v.Kit + "/versions/" + revision, quoted(revision), kitVersionOf(v)}, err
 		})
+	add(a, operation{http.MethodGet, "/kit-schema", "The JSON Schema of kit files, for editors", domain.AreaCollect, domain.AccessSee},
+		func(ctx context.Context, _ *struct{}) (*Body[json.RawMessage], error) {
+			text, err := a.Kits.Schema(ctx, caller(ctx))
+			return one(json.RawMessage(text), err)
+		})
 	add(a, operation{http.MethodPost, "/kits/drafts/rehearsal", "What bringing in a kit would do", domain.AreaCollect, domain.AccessSee},
 		func(ctx context.Context, in *document) (*Body[KitChange], error) {
-			c, err := a.Kits.RehearseKit(ctx, caller(ctx), in.Body.Document)
+			return a.rehearseKit(ctx, in.Body.Document)
+		})
+	type trying struct {
+		Body struct {
+			Document string `json:"document" doc:"A kit file (YAML)" minLength:"1" maxLength:"262144" example:"name: interfaces"`
+			Device   int64  `json:"device_id" minimum:"1" example:"12"`
+			Source   string `json:"source" required:"false" maxLength:"200" doc:"One source alone; left out for all"`
+		}
+	}
+	add(a, operation{http.MethodPost, "/kits/drafts/trial", "Try a kit on a device: it is asked, and nothing is stored", domain.AreaCollect,
+		domain.AccessOperate},
+		func(ctx context.Context, in *trying) (*Body[KitTrial], error) {
+			t, err := a.Browse.TryOn(ctx, caller(ctx), in.Body.Device, in.Body.Document, in.Body.Source)
+			return one(kitTrialOf(t), err)
+		})
+}
+
+// rehearseKit tells what a kit file would do, and to who may bring it in which alerts it would raise and end.
+func (a *api) rehearseKit(ctx context.Context, document string) (*Body[KitChange], error) {
+	who := caller(ctx)
+	c, err := a.Kits.RehearseKit(ctx, who, document)
+	if err != nil {
+		return nil, err
+	}
+	out := kitChangeOf(c)
+	if c.New || !who.May(domain.AreaCollect, domain.AccessConfigure, domain.At(0)) {
+		return one(out, nil)
+	}
+	p, err := a.Changes.RehearseEdits(ctx, who, []domain.Edit{{Kit: &domain.KitEdit{Kit: c.Name, Document: document}}})
+	out.Alerts, out.Ends = every(p.Alerts, changedAlertsOf), append([]string{}, p.Ends...)
+	return one(out, err)
+}
+
+// KitUpdate is what a release makes of a kit that was changed here. Nothing of it acts before it is decided.
+type KitUpdate struct {
+	Kit    string           `json:"kit" example:"ups"`
+	From   int              `json:"from" doc:"The version of the release that was changed here"`
+	To     int              `json:"to" doc:"The present version of the release"`
+	Base   int              `json:"base" doc:"The revision in force"`
+	Things []KitUpdateThing `json:"things" nullable:"false" doc:"What differs anywhere"`
+}
+
+// KitUpdateThing is one thing of a kit with its three forms, in YAML; a form is empty where there is no such thing.
+type KitUpdateThing struct {
+	ID        string `json:"id" example:"readings/charge"`
+	How       string `json:"how" example:"changed on both sides"`
+	Conflicts bool   `json:"conflicts" doc:"It must be decided which side holds"`
+	Base      string `json:"base"`
+	Ours      string `json:"ours"`
+	Theirs    string `json:"theirs"`
+}
+
+func kitUpdateOf(u collect.Update) KitUpdate {
+	return KitUpdate{u.Name, u.From, u.To, u.Base, every(u.Things, func(t kit.MergeThing) KitUpdateThing {
+		return KitUpdateThing{t.ID(), t.How, t.Conflicts(), t.Base, t.Ours, t.Theirs}
+	})}
+}
+
+// kitUpdates are how kits end and how releases change them.
+func (a *api) kitUpdates() {
+	add(a, operation{http.MethodGet, "/kits/{name}/update", "What a release makes of a kit that was changed here", domain.AreaCollect,
+		domain.AccessSee},
+		func(ctx context.Context, in *named) (*Body[KitUpdate], error) {
+			u, err := a.Kits.Update(ctx, caller(ctx), in.Name)
+			return one(kitUpdateOf(u), err)
+		})
+	type decision struct {
+		Name string `path:"name" maxLength:"200" example:"ups"`
+		Body struct {
+			Sides map[string]string `json:"sides" required:"false" doc:"By the ids of things in conflict: ours or theirs"`
+			Base  int               `json:"base" required:"false" doc:"The revision that was compared"`
+		}
+	}
+	add(a, operation{http.MethodPost, "/kits/{name}/update/rehearsal", "What an update would do as it is decided", domain.AreaCollect,
+		domain.AccessSee},
+		func(ctx context.Context, in *decision) (*Body[KitChange], error) {
+			c, err := a.Kits.RehearseUpdate(ctx, caller(ctx), in.Name, in.Body.Sides)
 			return one(kitChangeOf(c), err)
+		})
+	add(a, operation{http.MethodPost, "/kits/{name}/update", "Take an update as it is decided", domain.AreaCollect,
+		domain.AccessConfigure},
+		func(ctx context.Context, in *decision) (*Body[KitVersion], error) {
+			v, err := a.Kits.TakeUpdate(ctx, caller(ctx), in.Name, in.Body.Sides, in.Body.Base)
+			return one(kitVersionOf(v), err)
+		})
+	add(a, operation{http.MethodPost, "/kits/{name}/withdrawal/rehearsal", "What taking a kit away would do", domain.AreaCollect,
+		domain.AccessSee},
+		func(ctx context.Context, in *named) (*Body[why.Trace], error) {
+			return one(a.Kits.RehearseWithdrawal(ctx, caller(ctx), in.Name))
+		})
+	add(a, operation{http.MethodPost, "/kits/{name}/withdrawal", "Take a kit away that nothing needs; its versions stay",
+		domain.AreaCollect, domain.AccessConfigure},
+		func(ctx context.Context, in *named) (*none, error) {
+			return nil, a.Kits.Withdraw(ctx, caller(ctx), in.Name, 0)
 		})
 }

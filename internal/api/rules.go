@@ -163,13 +163,13 @@ func (a *api) newRule(ctx context.Context, who access.Actor, d NewRule) (rule.Ru
 	if err != nil {
 		return r, err
 	}
-	return a.filled(r, d.RuleDraft)
+	return a.filled(ctx, r, d.RuleDraft)
 }
 
 // filled is a rule with what people set of it.
-func (a *api) filled(r rule.Rule, d RuleDraft) (rule.Rule, error) {
+func (a *api) filled(ctx context.Context, r rule.Rule, d RuleDraft) (rule.Rule, error) {
 	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = d.Name, d.Title, d.Runbook, d.Enabled, d.Tags
-	return a.Judge.Decode(r, d.Kind, d.Condition)
+	return a.Judge.Decode(ctx, r, d.Kind, d.Condition)
 }
 
 func (a *api) rule(ctx context.Context, who access.Actor, id domain.ID) (Rule, error) {
@@ -186,7 +186,7 @@ func (a *api) drafted(ctx context.Context, who access.Actor, id domain.ID, d Rul
 	if err != nil {
 		return r, err
 	}
-	return a.filled(r, d)
+	return a.filled(ctx, r, d)
 }
 
 func (a *api) changeRule(ctx context.Context, who access.Actor, id domain.ID, d RuleDraft, version int) error {

@@ -57,7 +57,7 @@ type Value struct {
 	Name          string   `json:"name" example:"Traffic in"`
 	Unit          string   `json:"unit" example:"bit/s"`
 	Kind          string   `json:"kind" example:"number" enum:"number,state,text"`
-	State         string   `json:"state" example:"ok" enum:"waiting,ok,failing,absent"`
+	State         string   `json:"state" example:"ok" enum:"waiting,ok,failing,absent,off"`
 	Error         string   `json:"error" example:""`
 	Value         *float64 `json:"value" doc:"null while it waits for its first one"`
 	Text          string   `json:"text" example:"" doc:"The value of a text"`
@@ -65,7 +65,7 @@ type Value struct {
 	PreviousValue *float64 `json:"previous_value"`
 }
 
-func valueOf(v watch.Listed) Value {
+func valueOf(v watch.ListedValue) Value {
 	out := Value{
 		SeriesID:      v.SeriesID,
 		DeviceID:      v.DeviceID,
@@ -96,13 +96,14 @@ type ValueFilter struct {
 	Search  string `query:"q" maxLength:"200" doc:"Part of a device, part or reading"`
 	Kit     string `query:"kit" maxLength:"200"`
 	Reading string `query:"reading" maxLength:"200"`
-	State   string `query:"state" enum:"waiting,ok,failing,absent,implausible"`
+	State   string `query:"state" enum:"waiting,ok,failing,absent,off,implausible"`
+	PlaceID int64  `query:"place_id" doc:"A place, with all below it"`
 }
 
 func (a *api) series() {
 	pages(a, operation{http.MethodGet, "/values", "List the newest values", domain.AreaWatch, domain.AccessSee}, orders{"id"},
 		func(ctx context.Context, in ValueFilter, p domain.Page) ([]Value, int64, error) {
-			f := domain.ValueFilter{Search: in.Search, Kit: in.Kit, Reading: in.Reading, State: in.State, Page: &p}
+			f := domain.ValueFilter{Search: in.Search, Kit: in.Kit, Reading: in.Reading, State: in.State, PlaceID: in.PlaceID, Page: &p}
 			found, total, err := a.Watch.Values(ctx, caller(ctx), f)
 			return every(found, valueOf), total, err
 		})

@@ -4,6 +4,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -29,10 +30,12 @@ import (
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/calendars"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/fitting"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/once"
@@ -69,6 +72,8 @@ type App struct {
 	Attributes  *attributes.Service
 	Audit       *audit.Service
 	Kits        *collect.Service
+	Fitting     *fitting.Service
+	Changes     *changes.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
 	Recognition *recognition.Service
@@ -112,7 +117,8 @@ func Database(ctx context.Context, c config.Config, owner bool, progress func(st
 		}
 	}
 	if url == "" {
-		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), localpg.Options{Log: progress, Adopt: owner})
+		options := localpg.Options{Log: progress, Adopt: owner, Throwaway: c.Throwaway}
+		server, err := localpg.Start(ctx, filepath.Join(c.DataDir, "postgres"), options)
 		if err != nil {
 			stop()
 			return nil, nil, err
@@ -172,13 +178,33 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	all, tell := waysOf(a.client), channelsOf(c, by)
 	a.Desk = act.NewDesk(s, a.hub.Publish, log)
 	sheets := act.NewSheets(s)
-	reload := func(ctx context.Context, id domain.ID) error { return a.Engine.Reload(ctx, id) }
-	reloadAll := func(ctx context.Context) error { return a.Engine.ReloadAll(ctx) }
+	reload := func(ctx context.Context, id domain.ID) error {
+		_, err := a.Fitting.Refit(ctx, id)
+		return errors.Join(err, a.Engine.Reload(ctx, id))
+	}
+	reloadAll := func(ctx context.Context) error {
+		_, err := a.Fitting.Refit(ctx)
+		return errors.Join(err, a.Engine.ReloadAll(ctx))
+	}
+	reloadSome := func(ctx context.Context, ids []domain.ID) error { return a.Engine.ReloadSome(ctx, ids) }
+	refit := func(ctx context.Context) error {
+		changed, err := a.Fitting.Refit(ctx)
+		return errors.Join(err, a.Engine.ReloadSome(ctx, changed))
+	}
+	// What is set for devices with a tag may hold for others when tags change.
+	retag := func(ctx context.Context) error {
+		tree, err := s.Tree(ctx)
+		if err == nil && tree.AnyTagged() {
+			err = reloadAll(ctx)
+		}
+		return errors.Join(err, refit(ctx))
+	}
 	a.Kits, err = collect.New(collect.Wiring{
 		Store:      s,
 		Desk:       a.Desk,
 		Changed:    reload,
 		ChangedAll: reloadAll,
+		TakingUp:   func() int { return a.Engine.TakingUp() },
 		Judged:     func(ctx context.Context) error { return a.Judge.InForce(ctx) },
 		Shipped:    kits.Files,
 		Ways:       all.Described(),
@@ -189,6 +215,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
+	a.Fitting = fitting.New(fitting.Wiring{Store: s, Desk: a.Desk, Kits: a.Kits, Changed: reloadSome})
 	a.People = people.New(people.Parts{
 		Store:  s,
 		Desk:   a.Desk,
@@ -210,7 +237,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	}
 	a.Browse = browse.New(a.Desk, a.Kits, all, a.Modules.Objects)
 	a.Calendars = calendars.New(s, a.Desk, reloadAll)
-	a.Settings = settings.New(s, a.Desk, a.Kits, reloadAll)
+	a.Settings = settings.New(s, a.Desk, a.Kits, reloadSome)
 	a.Credentials = credentials.New(a.Desk, all.Described(), reloadAll)
 	a.Respond = respond.New(s, a.Desk, tell.Described(), tell, c.URL, func() { a.outbox.Wake() })
 	a.evaluator = engine.NewJudge(s, a.Respond, a.hub, log)
@@ -229,7 +256,8 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	prober, looker := probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, prober, looker, a.Recognition, a.tellSweep, reload)
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
-	a.Attributes = attributes.New(s, a.Desk, sheets)
+	a.Changes = changes.New(changes.Wiring{Store: s, Desk: a.Desk, Kits: a.Kits, Fitting: a.Fitting, Judge: a.Judge, Settings: a.Settings})
+	a.Attributes = attributes.New(s, a.Desk, sheets, retag)
 	a.Audit = audit.New(a.Desk, a.undoing())
 	a.Transfer = transfer.New(s, a.Desk)
 	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
@@ -260,6 +288,9 @@ func (a *App) Start(ctx context.Context, drill run.Drill) error {
 	}
 	if err := a.Kits.Load(ctx); err != nil {
 		return err
+	}
+	if _, err := a.Fitting.Refit(ctx); err != nil {
+		a.log.Error("kits are fitted as they were: the rules cannot be followed", "error", err)
 	}
 	if err := a.Engine.Start(ctx); err != nil {
 		return err
@@ -292,6 +323,8 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Attributes:  a.Attributes,
 		Audit:       a.Audit,
 		Kits:        a.Kits,
+		Fitting:     a.Fitting,
+		Changes:     a.Changes,
 		Browse:      a.Browse,
 		Modules:     a.Modules,
 		Recognition: a.Recognition,
@@ -325,6 +358,8 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Transfer:    a.Transfer,
 			Devices:     a.Devices,
 			Kits:        a.Kits,
+			Fitting:     a.Fitting,
+			Changes:     a.Changes,
 			Browse:      a.Browse,
 			Modules:     a.Modules,
 			Recognition: a.Recognition,

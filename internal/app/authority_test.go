@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -29,6 +30,7 @@ import (
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/fitting"
 	loaded "tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/respond"
@@ -47,7 +49,7 @@ const secretive = "cormorant"
 type held struct {
 	place, device, removed, series, incident, alert, event, delivery, transition domain.ID
 	sweep, find, user, team, token, entry, signIn, browser, passkey              domain.ID
-	credential, rule                                                             domain.ID
+	credential, rule, changes, thrown                                            domain.ID
 }
 
 // hold makes an organisation with one of everything, whose names have a word in them.
@@ -93,6 +95,9 @@ func hold(t *testing.T, r running, word string, address string) (h held) {
 	require.NoError(t, err)
 	h.credential = c.ID
 	_, err = r.Calendars.Save(ctx, testkit.Anyone, domain.Calendar{Name: fmt.Sprint("calendar ", place.ID), Hours: "daily 07:00-19:00"})
+	require.NoError(t, err)
+	never := domain.FittingRule{Name: fmt.Sprint("rule ", place.ID), When: "false", Fits: []string{"ups"}}
+	_, err = r.Fitting.Save(ctx, testkit.Anyone, never)
 	require.NoError(t, err)
 	alone := aRule(ctx, r)
 	alone.Key, alone.Name, alone.DeviceID = "", word+" alone", d.ID
@@ -234,6 +239,7 @@ func (h *held) people(t *testing.T, r running, word string, place domain.ID) {
 	token, _, err := r.People.MakeToken(ctx, who, domain.Token{Name: word + " token", Grant: domain.Grant{Level: domain.AccessSee}})
 	require.NoError(t, err)
 	h.token = token.ID
+	h.changes, h.thrown = gathered(t, r, who, place, word), gathered(t, r, who, place, word)
 	in, _, err := r.People.SignIn(ctx, word, "night-watch", people.Arrival{Trust: true, Agent: word + " browser"})
 	require.NoError(t, err)
 	key := domain.Passkey{UserID: u.ID, Name: word + " key", KeyID: []byte(word), Credential: []byte("{}")}
@@ -271,6 +277,10 @@ func pickable(name string) own.Draft {
 
 // calls are all methods of all services, in an order in which what removes comes last.
 func calls(r running, running *run.Service, h held) []call {
+	return slices.Concat(changeCalls(r, h), otherCalls(r, running, h))
+}
+
+func otherCalls(r running, running *run.Service, h held) []call {
 	now := time.Now().UTC()
 	ids := []domain.ID{h.series}
 	type C = context.Context
@@ -318,6 +328,18 @@ func calls(r running, running *run.Service, h held) []call {
 			lists: true,
 			ask:   func(c C, w A) (any, error) { return both(r.Watch.Values(c, w, domain.ValueFilter{Limit: 100})) },
 		},
+		{name: "watch.Groups", lists: true, ask: func(c C, w A) (any, error) {
+			got, err := r.Watch.Groups(c, w, domain.ValueFilter{Group: "device"}, []string{strconv.FormatInt(h.device, 10)})
+			return strings.Repeat(secretive, len(got)), err
+		}},
+		{name: "watch.Glances", lists: true, ask: func(c C, w A) (any, error) {
+			got, err := r.Watch.Glances(c, w, ids, now.Add(-time.Hour), now)
+			return strings.Repeat(secretive, len(got)), err
+		}},
+		{name: "watch.Waits", lists: true, ask: func(c C, w A) (any, error) {
+			got, err := r.Watch.Waits(c, w, ids)
+			return strings.Repeat(secretive, len(got)), err
+		}},
 		{name: "watch.WhyValue", ask: func(c C, w A) (any, error) { return r.Watch.WhyValue(c, w, h.series) }},
 		{
 			name:  "watch.Transitions",
@@ -333,6 +355,7 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "collect.Known", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Known(c, w))) }},
 		{name: "collect.FittedTo", ask: func(c C, w A) (any, error) { return r.Kits.FittedTo(c, w, h.device) }},
 		{name: "collect.Fitted", lists: true, ask: func(c C, w A) (any, error) { return r.Kits.Fitted(c, w) }},
+		{name: "collect.TakenUp", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.TakenUp(c, w) }},
 		{name: "collect.Versions", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Versions(c, w, "interfaces") }},
 		{name: "collect.Version", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Version(c, w, "interfaces", 1) }},
 		{name: "collect.Bring", whole: true, ask: func(c C, w A) (any, error) { return r.Kits.Bring(c, w, "kit: x", 0) }},
@@ -356,7 +379,15 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "collect.Pick", ask: func(c C, w A) (any, error) {
 			return done(second(r.Kits.Pick(c, w, h.device, pickable(secretive), "")))
 		}},
+		{name: "collect.RehearseMove", ask: func(c C, w A) (any, error) {
+			m := collect.Move{Device: h.device, Readings: []string{"sysuptime", "sysuptime-2"}, Kit: "moved", Title: "Moved"}
+			return done(second(r.Kits.RehearseMove(c, w, m)))
+		}},
 		{name: "collect.Drop", ask: func(c C, w A) (any, error) { return done(r.Kits.Drop(c, w, h.device, "sysuptime", "")) }},
+		{name: "collect.MoveToKit", whole: true, ask: func(c C, w A) (any, error) {
+			m := collect.Move{Device: h.device, Readings: []string{"sysuptime", "sysuptime-2"}, Kit: "moved", Title: "Moved"}
+			return done(second(r.Kits.MoveToKit(c, w, m)))
+		}},
 		{name: "browse.Walk", ask: func(c C, w A) (any, error) {
 			return done(second(r.Browse.Walk(c, w, h.device, mib.OID{1, 3}, nil, 10)))
 		}},
@@ -367,6 +398,10 @@ func calls(r running, running *run.Service, h held) []call {
 			return done(second(r.Browse.Rehearse(c, w, h.device, pickable("tried"), "", true)))
 		}},
 		{name: "browse.Node", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Node(c, w, nil))) }},
+		{name: "browse.Alone", shared: true, ask: func(c C, w A) (any, error) {
+			document, _, err := r.Browse.Alone(c, w, mib.OID{1, 3, 6, 1, 2, 1, 1, 5})
+			return document, err
+		}},
 		{name: "browse.Search", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Browse.Search(c, w, "if"))) }},
 		{name: "recognition.Written", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Recognition.Written(c, w))) }},
 		{name: "recognition.Rehearse", shared: true, ask: func(c C, w A) (any, error) {
@@ -408,6 +443,36 @@ func calls(r running, running *run.Service, h held) []call {
 		}},
 		{name: "calendars.Rehearse", shared: true, ask: func(c C, w A) (any, error) {
 			return done(second(r.Calendars.Rehearse(c, w, domain.Calendar{Name: "Office", Hours: "daily 07:00-19:00"})))
+		}},
+		{name: "fitting.Rules", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Fitting.Rules(c, w))) }},
+		{name: "fitting.Rule", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Fitting.Rule(c, w, 1))) }},
+		{name: "fitting.Save", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Fitting.Save(c, w, domain.FittingRule{Name: "Nowhere", When: "false", Fits: []string{"ups"}})))
+		}},
+		{name: "fitting.Move", whole: true, ask: func(c C, w A) (any, error) { return done(r.Fitting.Move(c, w, 1, 1)) }},
+		{name: "fitting.Try", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Fitting.Try(c, w, domain.FittingRule{When: "false"})))
+		}},
+		{name: "fitting.RehearseRemoval", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Fitting.RehearseRemoval(c, w, 1)))
+		}},
+		{name: "fitting.Of", ask: func(c C, w A) (any, error) { return done(second(r.Fitting.Of(c, w, h.device))) }},
+		{name: "fitting.Seats", lists: true, ask: func(c C, w A) (any, error) { return r.Fitting.Seats(c, w, "interfaces") }},
+		{name: "fitting.Devices", lists: true, ask: func(c C, w A) (any, error) { return r.Fitting.Devices(c, w) }},
+		{name: "browse.TryOn", ask: func(c C, w A) (any, error) {
+			return done(second(r.Browse.TryOn(c, w, h.device, "kit: x\ntitle: X\nversion: 1\n", "")))
+		}},
+		{name: "fitting.Chairs", lists: true, ask: func(c C, w A) (any, error) { return r.Fitting.Chairs(c, w, "interfaces") }},
+		{name: "fitting.Collected", ask: func(c C, w A) (any, error) { return done(second(r.Fitting.Collected(c, w, h.device))) }},
+		{name: "fitting.Words", whole: true, ask: func(c C, w A) (any, error) { return done(second(r.Fitting.Words(c, w))) }},
+		{name: "settings.One", ask: func(c C, w A) (any, error) {
+			return done(second(r.Settings.One(c, w, inherit.Device(h.device), domain.SettingStretch)))
+		}},
+		{name: "fitting.Rehearse", ask: func(c C, w A) (any, error) {
+			return done(second(r.Fitting.Rehearse(c, w, fitting.Saying{Devices: []domain.ID{h.device}, Kit: "ups", Word: fitting.Fit})))
+		}},
+		{name: "fitting.Say", ask: func(c C, w A) (any, error) {
+			return done(r.Fitting.Say(c, w, fitting.Saying{Devices: []domain.ID{h.device}, Kit: "ups", Word: fitting.KeepOff}))
 		}},
 		{name: "judge.Rules", lists: true, ask: func(c C, w A) (any, error) { return r.Judge.Rules(c, w) }},
 		{name: "judge.Rule", ask: func(c C, w A) (any, error) { return r.Judge.Rule(c, w, h.rule) }},
@@ -585,7 +650,7 @@ func calls(r running, running *run.Service, h held) []call {
 			return r.Devices.Change(c, w, h.device, devices.Draft{Name: "x", Address: "192.0.2.99", PlaceID: lastPlace(c, r, h.place)})
 		}},
 		{name: "devices.SetPaused", ask: func(c C, w A) (any, error) { return done(r.Devices.SetPaused(c, w, h.device, true)) }},
-		{name: "devices.CollectNow", ask: func(c C, w A) (any, error) { return r.Devices.CollectNow(c, w, h.device) }},
+		{name: "devices.CollectNow", ask: func(c C, w A) (any, error) { return r.Devices.CollectNow(c, w, h.device, "") }},
 		{
 			name: "devices.Removed", lists: true,
 			ask: func(c C, w A) (any, error) { return both(r.Devices.Removed(c, w, domain.RemovedFilter{})) },
@@ -680,8 +745,30 @@ func calls(r running, running *run.Service, h held) []call {
 		{name: "credentials.Remove", ask: func(c C, w A) (any, error) {
 			return done(r.Credentials.Remove(c, w, h.credential, 0))
 		}},
+		{name: "fitting.Remove", whole: true, ask: func(c C, w A) (any, error) { return done(r.Fitting.Remove(c, w, 1, 0)) }},
 		{name: "calendars.Remove", whole: true, ask: func(c C, w A) (any, error) { return done(r.Calendars.Remove(c, w, 1, 0)) }},
 		{name: "judge.Remove", ask: func(c C, w A) (any, error) { return done(r.Judge.Remove(c, w, h.rule, 0)) }},
+		{name: "judge.Restore", ask: func(c C, w A) (any, error) { return done(r.Judge.Restore(c, w, h.rule, true)) }},
+		{name: "collect.Waiting", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Waiting(c, w))) }},
+		{name: "collect.Update", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Update(c, w, "ospf"))) }},
+		{name: "collect.RehearseUpdate", shared: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Kits.RehearseUpdate(c, w, "ospf", nil)))
+		}},
+		{name: "collect.TakeUpdate", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Kits.TakeUpdate(c, w, "ospf", nil, 3)))
+		}},
+		{name: "collect.Schema", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Schema(c, w))) }},
+		{name: "collect.RehearseWithdrawal", whole: true, ask: func(c C, w A) (any, error) {
+			return done(second(r.Kits.RehearseWithdrawal(c, w, "printer")))
+		}},
+		{name: "collect.Withdraw", whole: true, ask: func(c C, w A) (any, error) { return done(r.Kits.Withdraw(c, w, "printer", 0)) }},
+		{name: "settings.Here", ask: func(c C, w A) (any, error) {
+			_, _, err := r.Settings.Here(c, w, inherit.Place(h.place), domain.SettingStretch)
+			return done(err)
+		}},
+		{name: "settings.NameOf", ask: func(c C, w A) (any, error) {
+			return done(second(r.Settings.NameOf(c, w, inherit.Place(h.place))))
+		}},
 		{name: "places.Remove", ask: func(c C, w A) (any, error) { return done(r.Places.Remove(c, w, spare(c, r, h.place), 0)) }},
 	}
 }
@@ -766,10 +853,13 @@ var inside = []string{
 	"respond.Undoing", "devices.Undoing",
 	"people.Elsewhere", "people.BeginElsewhere", "people.SignInElsewhere",
 	"people.SignInSecond", "people.Passkeys", "people.BeginPasskeySignIn", "people.PasskeySignIn",
-	"modules.Load", "modules.Objects",
+	"modules.Load", "modules.Objects", "fitting.Refit", "fitting.Undoing", "fitting.Estate", "changes.May",
+
 	"recognition.Load", "recognition.Rules", "recognition.Makers", "collect.OwnKit", "collect.Speak", "collect.Retire",
-	"collect.Rebind", "collect.Catalogue", "collect.Kits", "collect.Kit",
-	"collect.BytesPerSample", "collect.Around", "collect.Stretched", "collect.RebindAll", "collect.Talks", "collect.Uses",
+	"collect.Rebind", "collect.Parsed", "collect.ValuesOn", "collect.Catalogue", "collect.Kits", "collect.Kit",
+	"collect.BytesPerSample", "collect.CatalogueIn", "collect.Judging",
+	"collect.Around", "collect.Effective", "collect.RebindAll", "collect.Talks", "collect.Unset",
+	"collect.Uses",
 	"settings.Undoing", "collect.Undoing",
 	"collect.Questions", "collect.DeviceSeries", "collect.Load", "collect.SyncParts", "find.Offers", "find.Close", "judge.Subject",
 	"find.Checked", "find.MayEcho", "find.Resume",
@@ -794,6 +884,8 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"modules":     r.Modules,
 		"recognition": r.Recognition,
 		"calendars":   r.Calendars,
+		"fitting":     r.Fitting,
+		"changes":     r.Changes,
 		"credentials": r.Credentials,
 		"judge":       r.Judge,
 		"respond":     r.Respond,
@@ -927,6 +1019,7 @@ func twoOrganisations(t *testing.T) (running, *run.Service, held, held) {
 	t.Helper()
 	r := start(t)
 	mine, theirs := hold(t, r, secretive, "192.0.2.1"), hold(t, r, "puffin", "192.0.2.1")
+	updated(t, r, "ospf")
 	return r, run.New(r.Store, r.Desk, r.Engine, store.UsualKeep(90), nil), mine, theirs
 }
 
@@ -937,7 +1030,7 @@ func snapshot(t *testing.T, s *store.Store) map[string]string {
 	out := map[string]string{}
 	for _, table := range []string{
 		"places", "all_devices", "device_addresses", "fittings", "endpoints", "overrides", "parts", "series",
-		"rules", "plans", "channels", "attributes", "calendars",
+		"rules", "plans", "channels", "attributes", "calendars", "fitting_rules", "device_facts",
 		"credentials", "incidents", "events", "deliveries", "sweeps", "finds", "users",
 		"teams", "team_members", "grants", "tokens", "sign_ins", "browsers", "links", "code_factors",
 		"recovery_codes", "passkeys", "providers", "identities", "keeps", "kit_versions"} {

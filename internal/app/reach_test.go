@@ -42,7 +42,8 @@ func (h held) things(part domain.ID) map[string]domain.ID {
 }
 
 // ofAll are what belongs to the whole tree, or to nobody: who may is in the table of routes.
-var ofAll = []string{"calendars", "plans", "channels", "drill", "kits", "keep", "schemas", "welcome", "modules"}
+var ofAll = []string{"calendars", "changes", "change-sets", "fitting", "fitting-rules", "plans", "channels", "drill", "kits", "keep",
+	"schemas", "welcome", "modules"}
 
 // addressed is a route with the ids of things in it.
 type addressed struct{ method, path string }
@@ -128,7 +129,8 @@ func TestEveryRouteKeepsToItsPlaces(t *testing.T) {
 	parts, err := r.Store.Parts.Of(t.Context(), mine.device)
 	require.NoError(t, err)
 	const none = 987654321
-	nothing := held{none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none}
+	nothing := held{none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none, none,
+		none, none}
 	for name := range h.tokens {
 		h.answer(t, addressed{http.MethodGet, "/api/v1/places"}, name) // it is noted now that the token is used
 	}

@@ -15,6 +15,7 @@ func (a *App) undoing() map[string]act.Undoing {
 		a.Settings.Undoing(),
 		a.Calendars.Undoing(),
 		a.Kits.Undoing(),
+		a.Fitting.Undoing(),
 		a.Credentials.Undoing(),
 		a.People.Undoing(),
 		a.Judge.Undoing(),

@@ -34,6 +34,8 @@ type Config struct {
 	Allow []netip.Prefix `name:"allow-addresses" env:"OWL_ALLOW_ADDRESSES" placeholder:"NET,…" help:"Own or link-local ones to ask."`
 	// ClockFile holds by how many seconds the wall clock is off, for rehearsals.
 	ClockFile string `env:"OWL_CLOCK_FILE" hidden:""`
+	// Throwaway lets the private database trade durability for speed, for tests whose data nobody keeps.
+	Throwaway bool   `env:"OWL_THROWAWAY_DATA" hidden:""`
 	LogLevel  string `env:"OWL_LOG_LEVEL" default:"info" enum:"debug,info,warn,error" placeholder:"LEVEL" help:"${enum} (${default})."`
 }
 

@@ -131,6 +131,10 @@ func (w *World) estate(
 	if err != nil {
 		return err
 	}
+	ruleOf, err := fitting(ctx, tx)
+	if err != nil {
+		return err
+	}
 	places, made := map[string]domain.Place{}, map[string]domain.Device{}
 	for _, d := range devices {
 		p, ok := places[d.Place]
@@ -143,7 +147,7 @@ func (w *World) estate(
 		if !d.Watched {
 			continue
 		}
-		if made[d.Name], err = w.device(ctx, tx, d, p.ID, credential(d.Place), made[d.Via].ID, now); err != nil {
+		if made[d.Name], err = w.device(ctx, tx, d, p.ID, credential(d.Place), made[d.Via].ID, ruleOf, now); err != nil {
 			return err
 		}
 	}
@@ -155,6 +159,7 @@ func (w *World) device(
 	tx *store.Areas,
 	d domain.SimulatedDevice,
 	place, credential, via domain.ID,
+	ruleOf func(kit string) domain.ID,
 	now time.Time,
 ) (domain.Device, error) {
 	var others []string
@@ -180,9 +185,13 @@ func (w *World) device(
 	if len(d.Volumes) > 0 {
 		facts = append(facts, "mib:host")
 	}
+	if _, err := tx.Facts.Learn(ctx, domain.Find{DeviceID: out.ID, Facts: facts, FoundAt: now}); err != nil {
+		return out, err
+	}
 	for _, k := range w.Kits.Kits() {
 		if fits, _ := k.Fits(facts); fits {
-			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: out.ID, Kit: k.Name}); err != nil {
+			f := domain.Fitting{DeviceID: out.ID, Kit: k.Name, By: domain.ByRule, RuleID: ruleOf(k.Name), Since: now}
+			if err := tx.Fittings.Fit(ctx, f); err != nil {
 				return out, err
 			}
 		}

@@ -24,6 +24,8 @@ type Entry struct {
 	Before json.RawMessage `json:"before,omitempty"`
 	After  json.RawMessage `json:"after,omitempty"`
 	Reason string          `json:"reason"`
+	// ChangeSet is the set of changes that it was done with; zero for what was done by itself.
+	ChangeSet ID `json:"change_set_id,omitempty"`
 }
 
 // EntryFilter picks entries; zero fields do not filter.
@@ -35,6 +37,7 @@ type EntryFilter struct {
 	ActorID   ID
 	Act       string
 	Refused   bool
+	ChangeSet ID
 	From      time.Time
 	Until     time.Time
 	Before    ID // older than this entry

@@ -1,7 +1,9 @@
 package domain
 
 import (
+	"maps"
 	"net/netip"
+	"strings"
 	"time"
 )
 
@@ -50,10 +52,78 @@ const (
 // SettingCredential is the id of the credential with which devices are asked by a way.
 func SettingCredential(way string) SettingKey { return SettingKey("credential_" + way) }
 
-// Override is a value set at a place or a device in the place of an inherited one.
+// SettingCollect tells of a part whether it is collected: on or off.
+const SettingCollect SettingKey = "collect"
+
+// KitSetting is a setting of one thing of a kit.
+type KitSetting struct {
+	Sort KitSort
+	Kit  string
+	Name string // of the source, reading or parameter; empty for the kit itself
+	// Tag is what devices must hold for it to hold for them, where it is set at a place for some of its devices.
+	Tag string
+}
+
+// For is the setting for devices that hold a tag; empty for all.
+func (k KitSetting) For(tag string) KitSetting {
+	k.Tag = tag
+	return k
+}
+
+// KitSort says what of a kit is set.
+type KitSort string
+
+// What of a kit can be set on the tree.
+const (
+	KitOn     KitSort = "kit"       // whether it is collected: on or off
+	SourceOn  KitSort = "source"    // whether a source is asked: on or off
+	ReadingOn KitSort = "reading"   // whether a reading is made: on or off
+	Every     KitSort = "every"     // how often a source is asked, as 90s or 5m
+	Parameter KitSort = "parameter" // the value of a parameter
+)
+
+// Key is the setting's key.
+func (k KitSetting) Key() SettingKey {
+	out := string(k.Sort) + ":" + k.Kit
+	if k.Name != "" {
+		out += ":" + k.Name
+	}
+	if k.Tag != "" {
+		out += tagMark + k.Tag
+	}
+	return SettingKey(out)
+}
+
+// tagMark parts a tag from what is set for it; no tag has it in its name.
+const tagMark = "#"
+
+// OfKit reads the key of a setting of a kit; ok is false for any other.
+func (k SettingKey) OfKit() (s KitSetting, ok bool) {
+	key, tag, tagged := strings.Cut(string(k), tagMark)
+	if tagged && tag == "" {
+		return s, false
+	}
+	s.Tag = tag
+	sort, rest, _ := strings.Cut(key, ":")
+	switch s.Sort = KitSort(sort); s.Sort {
+	case KitOn, SourceOn, ReadingOn, Every, Parameter:
+		s.Kit, s.Name, _ = strings.Cut(rest, ":")
+		return s, s.Kit != "" && (s.Name == "") == (s.Sort == KitOn)
+	}
+	return s, false
+}
+
+// On and Off are the values of what is switched.
+const (
+	On  = "on"
+	Off = "off"
+)
+
+// Override is a value set at a place, a device or a part in the place of an inherited one.
 type Override struct {
-	PlaceID  ID         `json:"place_id,omitempty"` // one of the two is set
+	PlaceID  ID         `json:"place_id,omitempty"` // one of the three is set
 	DeviceID ID         `json:"device_id,omitempty"`
+	PartID   ID         `json:"part_id,omitempty"`
 	Key      SettingKey `json:"key"`
 	Value    string     `json:"value"`
 }
@@ -132,6 +202,8 @@ const (
 	SeriesOK      SeriesState = "ok"
 	SeriesFailing SeriesState = "failing"
 	SeriesAbsent  SeriesState = "absent" // the device does not have it, and need not
+	// SeriesOff is one that is not collected: its kit is not fitted any more, or it is switched off.
+	SeriesOff SeriesState = "off"
 )
 
 // SeriesKind says what the values of a series are.
@@ -196,6 +268,15 @@ type Source struct {
 	Since  time.Time `json:"since"`
 }
 
+// SourceRun is the last time that a device was asked for something.
+type SourceRun struct {
+	At   time.Time // when the answer was there; zero for not since the application started
+	Took time.Duration
+	Rows int
+	// Next is when it is asked again, as it is planned; zero where it is not. It may be over while the device is busy.
+	Next time.Time
+}
+
 // Sample is one value at one time.
 type Sample struct {
 	At    time.Time `json:"at"`
@@ -250,12 +331,62 @@ type Rollup struct {
 	Max   float64   `json:"max"`
 }
 
+// FittedBy says what decided that a kit is on a device.
+type FittedBy string
+
+// What decides about kits on devices.
+const (
+	ByHand FittedBy = "hand" // a person
+	ByRule FittedBy = "rule" // a fitting rule
+	ByKit  FittedBy = "kit"  // another kit that brings it along
+)
+
 // Fitting is a kit on a device.
 type Fitting struct {
-	ID         ID                `json:"id"`
-	DeviceID   ID                `json:"device_id"`
-	Kit        string            `json:"kit"`
+	ID       ID     `json:"id"`
+	DeviceID ID     `json:"device_id"`
+	Kit      string `json:"kit"`
+	// Parameters are those that are set on the device.
 	Parameters map[string]string `json:"parameters"`
+	// Presets are those that kits set which bring it along.
+	Presets map[string]string `json:"presets,omitempty"`
+	By      FittedBy          `json:"by"`
+	// Who fitted it or keeps it off, where that was a person; empty where that is not known.
+	Who string `json:"who,omitempty"`
+	// Since is when that was decided; zero for not known.
+	Since  time.Time `json:"since,omitzero"`
+	RuleID ID        `json:"rule_id,omitempty"`
+	Inside string    `json:"inside,omitempty"` // the kit that brings it along
+	// Off is true where a person keeps it off, whatever rules and kits say.
+	Off bool `json:"off,omitempty"`
+}
+
+// Values are the parameters that are not as the kit says: those set on the device go before presets.
+func (f Fitting) Values() map[string]string {
+	if len(f.Presets) == 0 {
+		return f.Parameters
+	}
+	out := maps.Clone(f.Presets)
+	for name, value := range f.Parameters {
+		if value != "" {
+			out[name] = value
+		}
+	}
+	return out
+}
+
+// FittingRule says which devices get, or do not get, some kits. The first rule that speaks of a kit and
+// holds decides.
+type FittingRule struct {
+	ID ID `json:"id"`
+	// Rank is its place in the order in which rules are asked, from 1.
+	Rank     int      `json:"rank"`
+	Name     string   `json:"name"`
+	When     string   `json:"when"` // a condition in CEL
+	Fits     []string `json:"fits"`
+	KeepsOff []string `json:"keeps_off"`
+	Off      bool     `json:"off"` // it is not asked
+	Version  int      `json:"version"`
 }
 
 // KitVersion is one version of a kit.
@@ -267,6 +398,11 @@ type KitVersion struct {
 	Document  string    `json:"document,omitempty"`
 	Shipped   bool      `json:"shipped"`
 	CreatedAt time.Time `json:"created_at"`
+	// Author is who brought it, and Reason why; both are empty for what was shipped.
+	Author string `json:"author"`
+	Reason string `json:"reason"`
+	// Withdrawn is true for the end of a kit, which has no document: it can be brought in again.
+	Withdrawn bool `json:"withdrawn,omitempty"`
 }
 
 // RemovedDevice is one that is no longer watched, while its history is kept.

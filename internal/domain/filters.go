@@ -50,7 +50,11 @@ type ValueFilter struct {
 	// Of picks those of any of these readings.
 	Of []ReadingKey
 	// State is a state of series, or KeptApart.
-	State  string
+	State string
+	// PlaceID picks devices of a place and all below it.
+	PlaceID ID
+	// Group keeps series together by their device, place, reading or kit; empty for none. Then Sort is by names alone.
+	Group  string
 	Sort   string // device, reading, value, age; with a leading "-" downwards
 	Limit  int
 	Offset int

@@ -208,7 +208,7 @@ func (w world) look(t *testing.T) {
 	t.Helper()
 	before := w.collector.Stats()
 	require.Eventually(t, func() bool {
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		now := w.collector.Stats()
 		return now.Fetches > before.Fetches && now.Buffered == 0
 	}, 20*time.Second, 10*time.Millisecond)

@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/core/codec"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/estate"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -123,12 +124,13 @@ func (b *Backfill) device(
 	fittings []domain.Fitting,
 	watched map[string]bool,
 ) (*binding, []judgedSample, error) {
-	series, err := b.Kits.DeviceSeries(ctx, d.ID, fittings, nil, 1)
-	if err != nil {
+	tree := inherit.NewTree(nil, nil) // nothing is set yet
+	held := collect.Held{Tree: tree, Kits: b.Kits.Effective(tree, d, fittings)}
+	var err error
+	if held.Series, err = b.Kits.DeviceSeries(ctx, d.ID, held); err != nil {
 		return nil, nil, err
 	}
-	bound := bind(b.Kits, d, fittings, nil, series, 1)
-	questions := b.Kits.Questions(d, fittings, nil, 1)
+	bound, questions := bind(d, held), b.Kits.Questions(d, held.Kits, nil)
 	in := &intake{Backfill: b, bound: bound, questions: questions, old: map[domain.ID][]domain.Sample{}}
 	if err := b.History.Each(ctx, d, questions, b.From, b.FineFrom, b.Coarse, in.take); err != nil {
 		return nil, nil, err

@@ -22,6 +22,7 @@ type binding struct {
 	sources   map[string]*sourceBinding // by Question.Key
 	reach     string                    // key of the source that tells whether the device answers
 	parts     []domain.Part
+	off       map[domain.ID]bool // parts that are not collected
 	series    map[seriesKey]domain.Series
 	booted    time.Time // the machine
 	agent     time.Time // what answers for it
@@ -38,8 +39,9 @@ type sourceBinding struct {
 	kit    *kit.Kit
 	src    kit.Source
 	status domain.Source
-	failed int            // rounds in a row
-	asked  time.Time      // when the last round began
+	failed int       // rounds in a row
+	asked  time.Time // when the last round began
+	ran    domain.SourceRun
 	own    []*boundSeries // readings of the device itself
 	kinds  []*kindBinding
 	all    map[string]*sourceBinding // of the device
@@ -84,31 +86,26 @@ type boundSeries struct {
 	kept    domain.Sample // the last that was stored, where some are left out
 }
 
-// bind builds the binding of a device from what is stored, with intervals stretched.
-func bind(
-	kits *collect.Service,
-	d domain.Device,
-	fittings []domain.Fitting,
-	parts []domain.Part,
-	series []domain.Series,
-	stretch float64,
-) *binding {
+// bind builds the binding of a device from what is stored.
+func bind(d domain.Device, h collect.Held) *binding {
 	b := &binding{
 		device:  d,
 		sources: map[string]*sourceBinding{},
-		parts:   parts,
-		series:  make(map[seriesKey]domain.Series, len(series)),
+		parts:   h.Parts,
+		off:     map[domain.ID]bool{},
+		series:  make(map[seriesKey]domain.Series, len(h.Series)),
 		booted:  d.BootedAt,
 		agent:   d.AgentSince,
 	}
-	b.add(series)
-	for _, f := range fittings {
-		k, err := kits.Stretched(f.Kit, stretch)
-		if err != nil {
-			continue
+	for _, p := range h.Parts {
+		if h.Tree.PartOff(p.ID) {
+			b.off[p.ID] = true
 		}
-		for _, src := range k.SourcesFor(f.Parameters) {
-			b.bindSource(k, src)
+	}
+	b.add(h.Series)
+	for _, e := range h.Kits {
+		for _, src := range e.Kit.SourcesFor(e.Values) {
+			b.bindSource(e.Kit, src)
 		}
 	}
 	return b
@@ -142,7 +139,7 @@ func (b *binding) inherit(old *binding) {
 
 // inherit carries over how asking goes, and which rows were left by their parts.
 func (sb *sourceBinding) inherit(old *sourceBinding) {
-	sb.status, sb.failed, sb.asked = old.status, old.failed, old.asked
+	sb.status, sb.failed, sb.asked, sb.ran = old.status, old.failed, old.asked, old.ran
 	for _, kb := range sb.kinds {
 		for _, was := range old.kinds {
 			if was.def.Kind == kb.def.Kind {
@@ -191,7 +188,7 @@ func (b *binding) bindParts(sb *sourceBinding, kb *kindBinding) {
 		}
 		bp := &boundPart{part: p, ceiling: p.Speed / 8}
 		for _, r := range sb.kit.Readings {
-			if r.Of != kb.def.Kind {
+			if r.Of != kb.def.Kind || b.off[p.ID] {
 				continue
 			}
 			if bs := b.bound(sb, r, p.ID); bs != nil {

@@ -41,6 +41,7 @@ type Collector struct {
 	commands          chan func(context.Context)
 	bound             map[domain.ID]*binding // used by the pipeline only
 	pending           map[domain.ID]bool     // devices whose reload is to be repeated
+	takingUp          atomic.Int64           // how many these are, for others to ask
 	unsettled         map[sourceKey]bool     // sources with new rows that the database did not take
 	settled, repeated time.Time              // when these were tried last
 	aside             *shelf[aside]
@@ -180,9 +181,44 @@ func (c *Collector) Stats() domain.CollectorStats {
 	}
 }
 
-// CollectNow fetches everything of a device as soon as it is free, and
-// returns how many requests that are.
-func (c *Collector) CollectNow(id domain.ID) int { return c.sched.Now(id, "") }
+// CollectNow fetches one source of a device, as kit/source, or everything where none is named, as soon as
+// it is free, and returns how many requests that are.
+func (c *Collector) CollectNow(id domain.ID, source string) int { return c.sched.Now(id, source) }
+
+// Ran tells when devices were asked last for what they are asked, and when they are asked next, each by kit/source.
+func (c *Collector) Ran(ctx context.Context, ids ...domain.ID) (map[domain.ID]map[string]domain.SourceRun, error) {
+	found := make(chan map[domain.ID]map[string]domain.SourceRun, 1)
+	ask := func(context.Context) {
+		out := make(map[domain.ID]map[string]domain.SourceRun, len(ids))
+		for _, id := range ids {
+			out[id] = c.ran(id)
+		}
+		found <- out
+	}
+	if err := c.command(ctx, ask); err != nil {
+		return nil, err
+	}
+	select {
+	case out := <-found:
+		return out, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// ran is when one device was asked, and is asked next; the pipeline asks.
+func (c *Collector) ran(id domain.ID) map[string]domain.SourceRun {
+	out := map[string]domain.SourceRun{}
+	if b := c.bound[id]; b != nil {
+		due := c.sched.Due(id)
+		for key, sb := range b.sources {
+			run := sb.ran
+			run.Next = due[key]
+			out[key] = run
+		}
+	}
+	return out
+}
 
 // Reload takes up what was changed of a device: added, edited, paused or
 // removed. It returns when the change is in force, or with an error when it is
@@ -210,6 +246,19 @@ func (c *Collector) ReloadAll(ctx context.Context) error {
 		c.repeat(pipeline)
 	})
 }
+
+// ReloadSome takes up what was changed of some devices. It returns at once.
+func (c *Collector) ReloadSome(ctx context.Context, ids []domain.ID) error {
+	return c.command(ctx, func(pipeline context.Context) {
+		for _, id := range ids {
+			c.pending[id] = true
+		}
+		c.repeat(pipeline)
+	})
+}
+
+// TakingUp is how many devices are still collected from as they were before a change that many have part in.
+func (c *Collector) TakingUp() int { return int(c.takingUp.Load()) }
 
 // command hands something to the pipeline.
 func (c *Collector) command(ctx context.Context, f func(context.Context)) error {

@@ -83,7 +83,7 @@ func (w world) start(t *testing.T, answer func(way.Question, int) derive.Fetched
 	require.NoError(t, w.collector.Start(t.Context()))
 	t.Cleanup(w.collector.Stop)
 	require.NoError(t, w.collector.Reload(t.Context(), w.device.ID))
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 }
 
 func (w world) series(t *testing.T) map[string]domain.Series {
@@ -112,7 +112,7 @@ func count32(n uint64) derive.Value { return derive.Value{Kind: derive.Counter32
 func port(index, name string, kind float64, octets uint64) derive.Row {
 	return derive.Row{
 		Index: index,
-		Values: []derive.Value{text(name), num(kind), num(1e9), num(1), num(1), count32(octets), count32(0), count32(0), count32(0),
+		Values: []derive.Value{text(name), num(kind), num(1), num(1), count32(octets), count32(0), count32(0), count32(0),
 			text(name), count(octets), count(octets * 2), num(1000), text("")},
 	}
 }
@@ -138,7 +138,7 @@ func TestRowsBecomePartsWithRates(t *testing.T) {
 	)
 	require.Eventually(t, func() bool { return w.series(t)["lan1/state"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
 	assert.Equal(t, domain.SeriesWaiting, w.series(t)["lan1/in"].State, "a rate waits for the second look")
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 50*time.Millisecond)
 	latest := w.store.Values.LatestIn([]domain.ID{w.series(t)["lan1/in"].ID, w.series(t)["lan1/out"].ID})
 	assert.InDelta(t, 100_000, latest[w.series(t)["lan1/in"].ID].Value, 1e-6, "750000 B in 60 s × 8")
@@ -173,7 +173,7 @@ func TestReindexedAndVanishedRows(t *testing.T) {
 	require.Eventually(t, func() bool { return len(parts()) == 2 }, 10*time.Second, 50*time.Millisecond)
 	before := parts()
 	phase.Add(1)
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(
 		t,
 		func() bool { return parts()["wan0"].Index == "7" && !parts()["lan1"].GoneAt.IsZero() },
@@ -182,7 +182,7 @@ func TestReindexedAndVanishedRows(t *testing.T) {
 	)
 	assert.Equal(t, before["wan0"].ID, parts()["wan0"].ID, "its history is kept")
 	phase.Add(1)
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(t, func() bool { return parts()["lan1"].GoneAt.IsZero() }, 10*time.Second, 50*time.Millisecond)
 	assert.Equal(t, before["lan1"].ID, parts()["lan1"].ID)
 	assert.Len(t, w.series(t), 10)
@@ -205,7 +205,7 @@ func TestFailuresShowTheProtocolsError(t *testing.T) {
 		50*time.Millisecond,
 		"the loss of a silent device is a value",
 	)
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(t, func() bool {
 		d, err := w.store.Devices.One(t.Context(), w.device.ID)
 		return err == nil && d.Health == domain.Critical
@@ -225,7 +225,10 @@ func TestStopLosesNothing(t *testing.T) {
 		n := taken.Add(1)
 		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Second), Rows: []derive.Row{{Values: []derive.Value{num(0.01), num(0)}}}}
 	})
-	require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() >= 30 }, 10*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool {
+		w.collector.CollectNow(w.device.ID, "")
+		return taken.Load() >= 30
+	}, 10*time.Second, time.Millisecond)
 	w.collector.Stop()
 	w.collector.Stop()
 	got, err := w.store.Values.Of(t.Context(), w.series(t)["loss"].ID, t0, t0.Add(time.Hour))
@@ -252,14 +255,14 @@ func TestDatabaseAway(t *testing.T) {
 	exec("ALTER TABLE journal_0 RENAME TO samples_away")
 	require.Eventually(
 		t,
-		func() bool { w.collector.CollectNow(w.device.ID); return w.collector.Stats().Away },
+		func() bool { w.collector.CollectNow(w.device.ID, ""); return w.collector.Stats().Away },
 		10*time.Second,
 		20*time.Millisecond,
 	)
 	before := taken.Load()
 	require.Eventually(
 		t,
-		func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() > before+20 },
+		func() bool { w.collector.CollectNow(w.device.ID, ""); return taken.Load() > before+20 },
 		10*time.Second,
 		5*time.Millisecond,
 		"it goes on asking",
@@ -290,7 +293,7 @@ func TestRestartGoesOn(t *testing.T) {
 		return len(list)
 	}
 	collect := func(alerts int) func() bool {
-		return func() bool { w.collector.CollectNow(w.device.ID); return open() == alerts }
+		return func() bool { w.collector.CollectNow(w.device.ID, ""); return open() == alerts }
 	}
 	require.Eventually(t, collect(2), 10*time.Second, 50*time.Millisecond, "silence, and then a notice of loss")
 	w.collector.Stop()

@@ -42,7 +42,7 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return len(w.series(t)) == 5 }, 10*time.Second, 20*time.Millisecond)
 	assert.Contains(t, explain(), "this is the first")
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(t, func() bool { return w.series(t)["lan1/in"].State == domain.SeriesOK }, 10*time.Second, 20*time.Millisecond)
 	text := explain()
 	for _, want := range []string{
@@ -52,7 +52,7 @@ func TestWhyAValueIsWhatItIs(t *testing.T) {
 		assert.Contains(t, text, want)
 	}
 	assert.NotContains(t, text, "Counted now is", "only where a reading has several ways to count")
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	assert.Eventually(t, func() bool {
 		trace, err := w.collector.WhyValue(t.Context(), w.series(t)["lan1/in"])
 		return err == nil && assert.ObjectsAreEqual(true, len(trace.Facts) > 2) && trace.Facts[2].Detail == "reset"

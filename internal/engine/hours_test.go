@@ -34,7 +34,7 @@ func TestADeviceIsAskedInItsHoursOnly(t *testing.T) {
 	assert.False(t, d.Paused, "nobody paused it")
 	assert.Contains(t, d.HealthNote, "outside the hours of collecting, which begin "+
 		now.Add(2*time.Hour).Format("Mon 2006-01-02 15:04 UTC"))
-	assert.Zero(t, w.collector.CollectNow(w.device.ID), "nor is it asked by hand")
+	assert.Zero(t, w.collector.CollectNow(w.device.ID, ""), "nor is it asked by hand")
 
 	set(openUntil(now.Add(2 * time.Hour)))
 	require.Eventually(t, func() bool { return w.health(t) == domain.Fine }, 10*time.Second, 20*time.Millisecond)

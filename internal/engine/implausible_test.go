@@ -19,7 +19,7 @@ func TestWhatCannotBeIsKeptApart(t *testing.T) {
 	t0 := time.Now().UTC().Truncate(time.Minute).Add(-30 * time.Minute)
 	said := func(state derive.Value, octets uint64) []derive.Row {
 		row := port("5", "eth1", 6, octets)
-		row.Values[4] = state
+		row.Values[3] = state
 		return []derive.Row{row}
 	}
 	// (2⁶⁴ − 1) octets in 60 s are 2.459565876494607·10¹⁸ bit/s.

@@ -46,7 +46,10 @@ func TestAClockThatIsSetStopsNothing(t *testing.T) {
 			return w.store.Values.LatestIn([]domain.ID{x.ID})[x.ID]
 		}
 		look := func(until func() bool) {
-			require.Eventually(t, func() bool { w.collector.CollectNow(w.device.ID); return until() }, 20*time.Second, 100*time.Millisecond)
+			require.Eventually(t, func() bool {
+				w.collector.CollectNow(w.device.ID, "")
+				return until()
+			}, 20*time.Second, 100*time.Millisecond)
 		}
 		look(func() bool { return newest("wan0/in").Value > 0 })
 		off.Store(int64(set))

@@ -2,11 +2,12 @@ package engine
 
 import (
 	"context"
-	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/cadence"
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -21,6 +22,13 @@ type stored struct {
 	parts     []domain.Part
 	series    []domain.Series
 	sources   []domain.Source
+	// kits are the fitted ones as they are collected.
+	kits []fit.Effective
+}
+
+// held is what the device has, with what is set for it.
+func (x stored) held(around collect.Around) collect.Held {
+	return collect.Held{Tree: around.Tree, Kits: x.kits, Parts: x.parts, Series: x.series}
 }
 
 // loadAll binds all devices and hands them to the judge; nothing runs yet.
@@ -115,6 +123,44 @@ func (c *Collector) readAll(ctx context.Context) ([]stored, error) {
 	if err != nil {
 		return nil, err
 	}
+	return assemble(devices, endpoints, fittings, parts, series, sources), nil
+}
+
+// readSome reads everything that is stored of some devices; those that are gone are left out.
+func (c *Collector) readSome(ctx context.Context, ids []domain.ID) ([]stored, error) {
+	devices, err := c.store.Devices.Some(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	endpoints, err := c.store.Endpoints.Among(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	fittings, err := c.store.Fittings.Among(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	parts, err := c.store.Parts.Among(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	series, err := c.store.Series.Among(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	sources, err := c.store.Sources.Among(ctx, ids)
+	return assemble(devices, endpoints, fittings, parts, series, sources), err
+}
+
+// assemble puts together what is stored of each device.
+func assemble(
+	devices []domain.Device,
+	endpoints []domain.Endpoint,
+	fittings []domain.Fitting,
+	parts []domain.Part,
+	series []domain.Series,
+	sources []domain.Source,
+) []stored {
 	sourcesOf := group(sources, func(x domain.Source) domain.ID { return x.DeviceID })
 	endpointsOf := group(endpoints, func(e domain.Endpoint) domain.ID { return e.DeviceID })
 	fittingsOf := group(fittings, func(f domain.Fitting) domain.ID { return f.DeviceID })
@@ -122,37 +168,16 @@ func (c *Collector) readAll(ctx context.Context) ([]stored, error) {
 	seriesOf := group(series, func(s domain.Series) domain.ID { return s.DeviceID })
 	out := make([]stored, len(devices))
 	for i, d := range devices {
-		out[i] = stored{d, endpointsOf[d.ID], fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID], sourcesOf[d.ID]}
+		out[i] = stored{d, endpointsOf[d.ID], fittingsOf[d.ID], partsOf[d.ID], seriesOf[d.ID], sourcesOf[d.ID], nil}
 	}
-	return out, nil
-}
-
-// read reads everything that is stored of one device, or ErrNotFound.
-func (c *Collector) read(ctx context.Context, id domain.ID) (x stored, err error) {
-	if x.device, err = c.store.Devices.One(ctx, id); err != nil {
-		return x, err
-	}
-	if x.endpoints, err = c.store.Endpoints.Of(ctx, id); err != nil {
-		return x, err
-	}
-	if x.fittings, err = c.store.Fittings.Of(ctx, id); err != nil {
-		return x, err
-	}
-	if x.parts, err = c.store.Parts.Of(ctx, id); err != nil {
-		return x, err
-	}
-	if x.series, err = c.store.Series.Of(ctx, id); err != nil {
-		return x, err
-	}
-	x.sources, err = c.store.Sources.Of(ctx, id)
-	return x, err
+	return out
 }
 
 // complete makes sure that a device has its series, and that they say how often they are
 // collected.
 func (c *Collector) complete(ctx context.Context, around collect.Around, x *stored) (err error) {
-	stretch, _ := around.Tree.Stretch(x.device)
-	x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.fittings, x.series, stretch)
+	x.kits = c.kits.Effective(around.Tree, x.device, x.fittings)
+	x.series, err = c.kits.DeviceSeries(ctx, x.device.ID, x.held(around))
 	return err
 }
 
@@ -180,8 +205,8 @@ func (c *Collector) followHours() {
 }
 
 func (c *Collector) bind(around collect.Around, x stored) *binding {
-	stretch, from := around.Tree.Stretch(x.device)
-	b := bind(c.kits, x.device, x.fittings, x.parts, x.series, stretch)
+	_, from := around.Tree.Stretch(x.device)
+	b := bind(x.device, x.held(around))
 	b.via, _ = around.Tree.Gateway(x.device)
 	b.stretched = from
 	b.restoreSources(x.sources)
@@ -190,13 +215,9 @@ func (c *Collector) bind(around collect.Around, x stored) *binding {
 
 // asked are the sources that a device is asked, as kit/source.
 func (c *Collector) asked(x stored) (out []string) {
-	for _, f := range x.fittings {
-		k, err := c.kits.Kit(f.Kit)
-		if err != nil {
-			continue
-		}
-		for _, src := range k.SourcesFor(f.Parameters) {
-			out = append(out, k.Name+"/"+src.Key)
+	for _, e := range x.kits {
+		for _, src := range e.Kit.SourcesFor(e.Values) {
+			out = append(out, e.Kit.Name+"/"+src.Key)
 		}
 	}
 	return out
@@ -206,8 +227,7 @@ func (c *Collector) asked(x stored) (out []string) {
 func (c *Collector) schedule(around collect.Around, x stored, first func(Task) time.Duration) {
 	var tasks []Task
 	reach := c.bound[x.device.ID].reach
-	stretch, _ := around.Tree.Stretch(x.device)
-	for _, q := range c.kits.Questions(x.device, x.fittings, c.kits.Talks(around, x.device, x.endpoints), stretch) {
+	for _, q := range c.kits.Questions(x.device, x.kits, c.kits.Talks(around, x.device, x.endpoints)) {
 		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == reach, Every: q.Every}
 		if t.Probe {
 			t.Line = "probe"
@@ -225,29 +245,59 @@ const reloadPatience = 3 * time.Second
 // database is in trouble the device goes on as it was, and the reload is
 // repeated. It runs within the pipeline.
 func (c *Collector) reload(ctx context.Context, id domain.ID) error {
+	around, err := c.around(ctx)
+	if err != nil {
+		return c.later(id, err)
+	}
+	defer c.reroute(around.Tree)
+	return c.reloadSome(ctx, around, []domain.ID{id})
+}
+
+// around reads what all devices share of how they are asked.
+func (c *Collector) around(ctx context.Context) (collect.Around, error) {
 	ctx, done := c.store.Vigil.While(ctx)
 	defer done()
 	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
 	defer cancel()
-	around, err := c.kits.Around(ctx, &c.store.Areas)
+	return c.kits.Around(ctx, &c.store.Areas)
+}
+
+// reloadSome is reload of some devices with what all share, but for the ways to the others.
+func (c *Collector) reloadSome(ctx context.Context, around collect.Around, ids []domain.ID) error {
+	ctx, done := c.store.Vigil.While(ctx)
+	defer done()
+	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
+	defer cancel()
+	all, err := c.readSome(ctx, ids)
 	if err != nil {
-		return c.later(id, err)
+		return c.later(ids[0], err)
 	}
-	x, err := c.read(ctx, id)
-	if err == nil {
-		err = c.complete(ctx, around, &x)
+	there := map[domain.ID]bool{}
+	for _, x := range all {
+		there[x.device.ID] = true
+		if problem := c.takeUp(ctx, around, x); problem != nil {
+			err = c.later(x.device.ID, problem) // the others go on
+		}
 	}
-	if err == nil {
-		err = c.store.Sources.Keep(ctx, id, c.asked(x))
+	for _, id := range ids {
+		if !there[id] {
+			c.forget(id)
+		}
 	}
-	switch {
-	case errors.Is(err, domain.ErrNotFound):
-		c.forget(id)
-		c.reroute(around.Tree)
-		return nil
-	case err != nil:
-		return c.later(id, err)
+	return err
+}
+
+// takeUp lets a device be collected from as it is stored.
+func (c *Collector) takeUp(ctx context.Context, around collect.Around, x stored) error {
+	if err := c.complete(ctx, around, &x); err != nil {
+		return err
 	}
+	if asked := c.asked(x); x.asksLess(asked) {
+		if err := c.store.Sources.Keep(ctx, x.device.ID, asked); err != nil {
+			return err
+		}
+	}
+	id := x.device.ID
 	delete(c.pending, id)
 	hours, open := c.rest(around, &x)
 	b := c.bind(around, x)
@@ -257,8 +307,12 @@ func (c *Collector) reload(ctx context.Context, id domain.ID) error {
 	c.judge.set(x.device, b.via, b.watched())
 	c.judge.setFaults(id, b.faults(), c.clock.Now())
 	c.schedule(around, x, func(Task) time.Duration { return 0 })
-	c.reroute(around.Tree)
 	return nil
+}
+
+// asksLess tells whether a source is stored that the device is no longer asked.
+func (x stored) asksLess(asked []string) bool {
+	return slices.ContainsFunc(x.sources, func(s domain.Source) bool { return !slices.Contains(asked, s.Kit+"/"+s.Source) })
 }
 
 // later notes that a reload is to be repeated.
@@ -294,16 +348,37 @@ const repeatEvery = time.Second
 
 // repeat tries again what could not be loaded.
 func (c *Collector) repeat(ctx context.Context) {
+	defer func() { c.takingUp.Store(int64(len(c.pending))) }()
 	if len(c.pending) == 0 || c.away() || time.Since(c.repeated) < repeatEvery {
 		return
 	}
-	for id := range c.pending {
-		if c.reload(ctx, id) != nil {
+	began := time.Now()
+	around, err := c.around(ctx)
+	if err != nil {
+		c.repeated = time.Now()
+		return
+	}
+	defer c.reroute(around.Tree)
+	// What was collected meanwhile waits: what is left comes in the next turn.
+	for len(c.pending) > 0 && time.Since(began) < reloadTurn {
+		var ids []domain.ID
+		for id := range c.pending {
+			if ids = append(ids, id); len(ids) == reloadAtOnce {
+				break
+			}
+		}
+		if c.reloadSome(ctx, around, ids) != nil {
 			c.repeated = time.Now()
 			return // the database is still in trouble
 		}
 	}
 }
+
+// reloadAtOnce is how many devices are read from the database at once.
+const reloadAtOnce = 50
+
+// reloadTurn bounds for how long reloads of many devices hold up the pipeline at once.
+const reloadTurn = 500 * time.Millisecond
 
 func group[K comparable, V any](in []V, key func(V) K) map[K][]V {
 	out := map[K][]V{}

@@ -71,6 +71,7 @@ func (c *Collector) take(ctx context.Context, r result, batch *outcome) {
 	}
 	sb := b.sources[r.key]
 	sb.asked = r.got.At.Add(-r.got.Took)
+	sb.ran = domain.SourceRun{At: r.got.At, Took: r.got.Took, Rows: len(r.got.Rows)}
 	rows := make([][]collect.Row, len(sb.kinds))
 	if r.got.Error == "" {
 		for i, kb := range sb.kinds {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/engine"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/testkit"
 )
 
 func answering(way.Question, int) derive.Fetched {
@@ -43,13 +45,13 @@ func TestAReloadIsAllOrNothingAndRepeated(t *testing.T) {
 			assert.Error(t, w.collector.Reload(t.Context(), w.device.ID), "it is not in force yet")
 			before := w.store.Values.LatestIn([]domain.ID{loss})[loss].At
 			require.Eventually(t, func() bool {
-				w.collector.CollectNow(w.device.ID)
+				w.collector.CollectNow(w.device.ID, "")
 				return w.store.Values.LatestIn([]domain.ID{loss})[loss].At.After(before)
 			}, 10*time.Second, 20*time.Millisecond, "it goes on collecting meanwhile")
 			w.exec(t, "ALTER TABLE away RENAME TO "+table)
 			require.Eventually(
 				t,
-				func() bool { return w.collector.CollectNow(w.device.ID) == 3 },
+				func() bool { return w.collector.CollectNow(w.device.ID, "") == 3 },
 				10*time.Second,
 				20*time.Millisecond,
 				"the new kit is asked, too",
@@ -147,7 +149,7 @@ func TestNewRowsWaitForTheDatabase(t *testing.T) {
 	w.exec(t, "ALTER TABLE parts RENAME TO away")
 	require.Eventually(
 		t,
-		func() bool { w.collector.CollectNow(w.device.ID); return taken.Load() >= 5 },
+		func() bool { w.collector.CollectNow(w.device.ID, ""); return taken.Load() >= 5 },
 		10*time.Second,
 		20*time.Millisecond,
 		"it goes on asking",
@@ -158,4 +160,44 @@ func TestNewRowsWaitForTheDatabase(t *testing.T) {
 	got, err := w.store.Values.Of(t.Context(), w.series(t)["lan1/state"].ID, start, start.Add(24*time.Hour))
 	require.NoError(t, err)
 	assert.Len(t, got, int(taken.Load())-1, "every answer but the first had it")
+}
+
+// A further version of a kit leaves what does not change alone: a counter has its rate at the very next look, and keeps
+// its series; what is new begins.
+func TestANextVersionOfAKitLeavesNoGap(t *testing.T) {
+	w := setup(t, "interfaces")
+	ctx := t.Context()
+	t0 := time.Now().UTC().Add(-time.Hour)
+	w.start(t, func(_ way.Question, n int) derive.Fetched {
+		row := port("1", "eth0", 6, uint64(n)*750_000)
+		row.Values = append(row.Values, num(7)) // of a column that only the next version asks for
+		return derive.Fetched{At: t0.Add(time.Duration(n) * time.Minute), Rows: []derive.Row{row}}
+	})
+	newest := func() time.Time {
+		id := w.series(t)["eth0/in"].ID
+		return w.store.Values.LatestIn([]domain.ID{id})[id].At
+	}
+	look := func() {
+		before := newest()
+		w.collector.CollectNow(w.device.ID, "")
+		require.Eventually(t, func() bool { return newest().After(before) }, 10*time.Second, 20*time.Millisecond)
+	}
+	require.Eventually(t, func() bool { return len(w.series(t)) > 0 }, 10*time.Second, 20*time.Millisecond)
+	look()
+	look()
+	before, at := w.series(t)["eth0/in"], newest()
+
+	text, err := w.kits.Version(ctx, testkit.Anyone, "interfaces", 1)
+	require.NoError(t, err)
+	document := strings.Replace(text.Document, "\nreadings:\n", "\nreadings:\n"+
+		"  - {key: extra, name: Extra, of: interface, value: [extra]}\n", 1)
+	const column = "      - {as: discontinuity, of: 1.3.6.1.2.1.31.1.1.1.19}\n"
+	document = strings.Replace(document, column, column+"      - {as: extra, of: 1.3.6.1.2.1.2.2.1.99}\n", 1)
+	_, err = w.kits.Bring(ctx, testkit.Anyone, document, 0)
+	require.NoError(t, err)
+	require.NoError(t, w.collector.ReloadAll(ctx))
+	require.Eventually(t, func() bool { return w.collector.TakingUp() == 0 }, 10*time.Second, 20*time.Millisecond)
+	look()
+	assert.Equal(t, before.ID, w.series(t)["eth0/in"].ID)
+	assert.Equal(t, time.Minute, newest().Sub(at), "the very next look gave a rate: nothing began anew")
 }

@@ -27,7 +27,7 @@ func (w world) looks(t *testing.T, t0 time.Time, tables ...[]derive.Row) {
 		if n >= len(tables) {
 			break
 		}
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		require.Eventually(t, func() bool {
 			w.fetcher.mu.Lock()
 			defer w.fetcher.mu.Unlock()
@@ -110,7 +110,7 @@ func TestRowsHaveTimesOfTheirOwn(t *testing.T) {
 
 func stopped(index, name string, octets uint64) derive.Row {
 	row := port(index, name, 6, octets)
-	row.Values[3], row.Values[4] = num(2), num(2)
+	row.Values[2], row.Values[3] = num(2), num(2)
 	return row
 }
 

@@ -176,6 +176,19 @@ func (s *Scheduler) Now(device domain.ID, key string) int {
 	return n
 }
 
+// Due tells when the tasks of a device run next, by their keys.
+func (s *Scheduler) Due(device domain.ID) map[string]time.Time {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := map[string]time.Time{}
+	if l := s.devices[device]; l != nil {
+		for key, e := range l.tasks {
+			out[key] = e.due
+		}
+	}
+	return out
+}
+
 func (s *Scheduler) drop(e *entry) {
 	e.gone = true
 	s.count(e.Every, -1)

@@ -46,7 +46,7 @@ func TestAFailingTableIsNotSilent(t *testing.T) {
 		return derive.Fetched{Rows: []derive.Row{port("1", "eth1", 6, 1)}}
 	}
 	w.start(t, answer)
-	collect := func() { w.collector.CollectNow(w.device.ID) }
+	collect := func() { w.collector.CollectNow(w.device.ID, "") }
 	require.Eventually(t, func() bool {
 		return w.health(t) == domain.Fine && w.source(t, "interfaces/table").State == domain.SourceOK
 	}, mode, 20*time.Millisecond)
@@ -84,7 +84,7 @@ func TestNothingThereIsAFailure(t *testing.T) {
 	w := setup(t, "interfaces")
 	w.start(t, func(way.Question, int) derive.Fetched { return derive.Fetched{} })
 	require.Eventually(t, func() bool {
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		return w.source(t, "interfaces/table").Faulty
 	}, mode, 20*time.Millisecond)
 	assert.Contains(t, w.source(t, "interfaces/table").Error, "has nothing of what is asked for")
@@ -107,7 +107,7 @@ func TestSilenceIsOneTroubleAndNotMany(t *testing.T) {
 		}
 		return derive.Fetched{Rows: []derive.Row{port("1", "eth1", 6, 1)}}
 	})
-	collect := func() { w.collector.CollectNow(w.device.ID) }
+	collect := func() { w.collector.CollectNow(w.device.ID, "") }
 	require.Eventually(t, func() bool {
 		return w.health(t) == domain.Fine && w.source(t, "interfaces/table").State == domain.SourceOK
 	}, mode, 20*time.Millisecond)
@@ -143,7 +143,7 @@ func TestOptionalSourcesMayBeAbsent(t *testing.T) {
 		return system(q, n, "switch")
 	})
 	require.Eventually(t, func() bool {
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		return w.source(t, "system/since").State == domain.SourceAbsent
 	}, mode, 20*time.Millisecond)
 	assert.False(t, w.source(t, "system/since").Faulty)
@@ -174,7 +174,7 @@ func TestWhoAnswersOtherwiseMayRefuseTheCredential(t *testing.T) {
 	look := func(until func(domain.Source) bool) domain.Source {
 		var x domain.Source
 		require.Eventually(t, func() bool {
-			w.collector.CollectNow(w.device.ID)
+			w.collector.CollectNow(w.device.ID, "")
 			x = w.source(t, "interfaces/table")
 			return until(x)
 		}, mode, 20*time.Millisecond)

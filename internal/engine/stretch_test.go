@@ -37,7 +37,7 @@ func TestAStretchHoldsForAllThatIsAsked(t *testing.T) {
 	stretched := func() bool { return inStretch(time.Minute, 4*time.Minute) }
 	require.Eventually(t, stretched, 10*time.Second, 20*time.Millisecond, "4 × 15 s, 4 × 1 min")
 	require.Eventually(t, func() bool {
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		return time.Duration(every.Load()) >= time.Minute
 	}, 10*time.Second, 20*time.Millisecond)
 	trace, err := w.collector.WhyValue(t.Context(), w.series(t)["loss"])
@@ -55,6 +55,6 @@ func TestAStretchHoldsForAllThatIsAsked(t *testing.T) {
 		return derive.Fetched{Rows: []derive.Row{port("1", "eth0", 6, 1000), port("2", "eth1", 6, 1000)}}
 	}
 	w.fetcher.mu.Unlock()
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(t, func() bool { return w.series(t)["eth1/in"].Interval == 4*time.Minute }, 10*time.Second, 20*time.Millisecond)
 }

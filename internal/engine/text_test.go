@@ -28,7 +28,7 @@ func system(q way.Question, n int, description string) derive.Fetched {
 	return derive.Fetched{
 		At: at,
 		Rows: []derive.Row{
-			{Values: []derive.Value{text(description), {Kind: derive.Gauge, Num: 4200}, {}, text("np-sw-1"), text("  North\tPier \x00")}},
+			{Values: []derive.Value{text(description), {}, text("np-sw-1"), text("  North\tPier \x00")}},
 		},
 	}
 }
@@ -55,7 +55,7 @@ func TestTextsAreCollectedWithSinceWhenTheyStand(t *testing.T) {
 			}
 			return seen > n
 		}, 10*time.Second, 20*time.Millisecond)
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 	}
 	runs := past("description")
 	require.Len(t, runs, 2)
@@ -87,7 +87,7 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 	_, err := w.store.Pool().
 		Exec(t.Context(), "INSERT INTO words VALUES ($1, 100000, '\\x00', 'one of very many')", w.series(t)["description"].ID)
 	require.NoError(t, err)
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(
 		t,
 		func() bool { return w.series(t)["description"].State == domain.SeriesFailing },
@@ -97,7 +97,7 @@ func TestATextThatNeverStaysFails(t *testing.T) {
 	assert.Contains(t, w.series(t)["description"].Error, "so many different texts")
 	name := w.series(t)["name"].ID
 	before := w.store.Values.LatestIn([]domain.ID{name})[name].At
-	w.collector.CollectNow(w.device.ID)
+	w.collector.CollectNow(w.device.ID, "")
 	require.Eventually(
 		t,
 		func() bool { return w.store.Values.LatestIn([]domain.ID{name})[name].At.After(before) },

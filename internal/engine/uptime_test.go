@@ -41,7 +41,7 @@ func TestAgentsRestartAndCountersWrapButTheMachineRuns(t *testing.T) {
 	})
 	at := func(day int64) domain.Device {
 		days.Store(day)
-		w.collector.CollectNow(w.device.ID)
+		w.collector.CollectNow(w.device.ID, "")
 		boots := w.series(t)["boots"].ID
 		require.Eventually(t, func() bool {
 			v, ok := w.store.Values.LatestIn([]domain.ID{boots})[boots]

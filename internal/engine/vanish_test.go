@@ -55,7 +55,7 @@ func (w world) health(t *testing.T) domain.Health {
 
 func down(index, name string) derive.Row {
 	row := port(index, name, 6, 1)
-	row.Values[4] = num(2)
+	row.Values[3] = num(2)
 	return row
 }
 
@@ -85,7 +85,7 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 		fell.Store(true)
 		require.Eventually(
 			t,
-			func() bool { w.collector.CollectNow(w.device.ID); return len(w.openAlerts(t)) == 1 },
+			func() bool { w.collector.CollectNow(w.device.ID, ""); return len(w.openAlerts(t)) == 1 },
 			10*time.Second,
 			20*time.Millisecond,
 		)
@@ -102,7 +102,7 @@ func TestTroubleOfAVanishedPartEnds(t *testing.T) {
 			t.Cleanup(w.collector.Stop)
 		} else {
 			gone.Store(true)
-			w.collector.CollectNow(w.device.ID)
+			w.collector.CollectNow(w.device.ID, "")
 		}
 		require.Eventually(
 			t,

@@ -109,3 +109,18 @@ func (s Alerts) Find(ctx context.Context, f domain.AlertFilter) ([]domain.Alert,
 	out, err := told(ctx, s.area, each(rows, alertRow.domain), err, whyOfAlert)
 	return out, total, err
 }
+
+// Raised is an open alert with what it is about.
+type Raised struct {
+	ID, RuleID, DeviceID domain.ID
+	Kit, Reading         string
+	Title                string
+}
+
+// Raised returns all open alerts, at most so many.
+func (s Alerts) Raised(ctx context.Context, most int) (out []Raised, err error) {
+	err = s.q(ctx).Raw(`SELECT a.id, coalesce(a.rule_id, 0) AS rule_id, a.device_id, s.kit, s.reading, a.title
+		FROM alerts a JOIN series s ON s.id = a.series_id WHERE a.ended_at IS NULL ORDER BY a.level DESC, a.id LIMIT ?`, most).
+		Scan(&out).Error
+	return out, err
+}

@@ -18,6 +18,7 @@ type Areas struct {
 	Audit         Audit
 	Browsers      Browsers
 	Calendars     Calendars
+	ChangeSets    ChangeSets
 	Channels      Channels
 	Credentials   Credentials
 	Deliveries    Deliveries
@@ -25,7 +26,9 @@ type Areas struct {
 	Endpoints     Endpoints
 	Events        Events
 	Factors       Factors
+	Facts         Facts
 	Finds         Finds
+	FittingRules  FittingRules
 	Fittings      Fittings
 	Hits          Hits
 	Implausible   Implausible
@@ -82,6 +85,7 @@ func areasFrom(a area, keys *Vault) Areas {
 		Audit:         Audit{a},
 		Browsers:      Browsers{a},
 		Calendars:     Calendars{a},
+		ChangeSets:    ChangeSets{a},
 		Channels:      Channels{a, keys},
 		Credentials:   Credentials{a, keys},
 		Deliveries:    Deliveries{a},
@@ -89,7 +93,9 @@ func areasFrom(a area, keys *Vault) Areas {
 		Endpoints:     Endpoints{a},
 		Events:        Events{a},
 		Factors:       Factors{a, keys},
+		Facts:         Facts{a},
 		Finds:         Finds{a},
+		FittingRules:  FittingRules{a},
 		Fittings:      Fittings{a},
 		Hits:          Hits{a},
 		Implausible:   Implausible{a},

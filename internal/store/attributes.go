@@ -171,6 +171,13 @@ func (s Attributes) Used(ctx context.Context) (out []UsedAttribute, err error) {
 	return out, err
 }
 
+// Whole returns what is set at places and devices, without that of parts.
+func (s Attributes) Whole(ctx context.Context) ([]domain.Attribute, error) {
+	var rows []attributeRow
+	err := s.q(ctx).Where("part_id IS NULL").Find(&rows).Error
+	return each(rows, attributeRow.domain), err
+}
+
 // All returns everything that is set, in the order of an export.
 func (s Attributes) All(ctx context.Context) ([]domain.Attribute, error) {
 	var rows []attributeRow

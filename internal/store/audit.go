@@ -31,6 +31,8 @@ type auditRow struct {
 	Before    *json.RawMessage `gorm:"serializer:json"`
 	After     *json.RawMessage `gorm:"serializer:json"`
 	Reason    string
+	// ChangeSetID is the set of changes that it belongs to.
+	ChangeSetID *int64
 }
 
 func (auditRow) TableName() string { return "audit" }
@@ -52,6 +54,7 @@ func (r auditRow) domain() domain.Entry {
 		Before:    rawOf(r.Before),
 		After:     rawOf(r.After),
 		Reason:    r.Reason,
+		ChangeSet: orZero(r.ChangeSetID),
 	}
 }
 
@@ -91,6 +94,8 @@ func (s Audit) Add(ctx context.Context, entries ...domain.Entry) error {
 			Before:    orNull(e.Before),
 			After:     orNull(e.After),
 			Reason:    e.Reason,
+
+			ChangeSetID: null(e.ChangeSet),
 		}
 	}
 	return s.q(ctx).CreateInBatches(&rows, 1000).Error
@@ -130,6 +135,7 @@ func entriesOf(q *gorm.DB, f domain.EntryFilter) *gorm.DB {
 	q = when(q, f.ActorID != 0, "actor_id = ?", f.ActorID)
 	q = when(q, f.Act != "", "act = ?", f.Act)
 	q = when(q, f.Refused, "refused")
+	q = when(q, f.ChangeSet != 0, "change_set_id = ?", f.ChangeSet)
 	q = when(q, !f.From.IsZero(), "at >= ?", f.From)
 	q = when(q, !f.Until.IsZero(), "at < ?", f.Until)
 	q = when(q, f.Before != 0, "id < ?", f.Before)

@@ -73,9 +73,11 @@ func (s Devices) In(ctx context.Context, r inherit.Reach) ([]domain.Device, erro
 }
 
 // reached are the devices d that a value reaches which is set on the tree.
-const reached = "(d.id = ? OR d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[]))"
+const reached = "(d.id = ? OR d.id = ANY(?::bigint[]) OR d.place_id = ANY(?::bigint[]) AND d.id <> ALL(?::bigint[]))"
 
-func reachedBy(r inherit.Reach) []any { return []any{r.Device, arrayOf(r.Places), arrayOf(r.Without)} }
+func reachedBy(r inherit.Reach) []any {
+	return []any{r.Device, arrayOf(r.Devices), arrayOf(r.Places), arrayOf(r.Without)}
+}
 
 // Names returns the names of the given devices, also of those no longer watched.
 func (s Devices) Names(ctx context.Context, ids []domain.ID) (map[domain.ID]string, error) {

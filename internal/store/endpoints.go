@@ -69,3 +69,10 @@ func addrOrNull(a netip.Addr) *string {
 	text := a.String()
 	return &text
 }
+
+// Among returns those of some devices.
+func (s Endpoints) Among(ctx context.Context, devices []domain.ID) ([]domain.Endpoint, error) {
+	var rows []endpointRow
+	err := s.q(ctx).Where("device_id = ANY(?::bigint[])", arrayOf(devices)).Order("device_id, way").Find(&rows).Error
+	return each(rows, endpointRow.domain), err
+}

@@ -71,11 +71,11 @@ func (r findRow) domain() domain.Find {
 	}
 }
 
-func orEmpty(parts map[string]int) map[string]int {
-	if parts == nil {
-		return map[string]int{}
+func orEmpty[V any](m map[string]V) map[string]V {
+	if m == nil {
+		return map[string]V{}
 	}
-	return parts
+	return m
 }
 
 // anew are what is found out each time, whatever was decided about a find.

@@ -17,6 +17,9 @@ type kitRow struct {
 	Document  string
 	Shipped   bool
 	CreatedAt time.Time
+	Author    string
+	Reason    string
+	Withdrawn bool
 }
 
 func (kitRow) TableName() string { return "kit_versions" }
@@ -29,6 +32,9 @@ func (r kitRow) domain() domain.KitVersion {
 		Document:  r.Document,
 		Shipped:   r.Shipped,
 		CreatedAt: r.CreatedAt.UTC(),
+		Author:    r.Author,
+		Reason:    r.Reason,
+		Withdrawn: r.Withdrawn,
 	}
 }
 
@@ -39,11 +45,22 @@ func (s Kits) Newest(ctx context.Context) ([]domain.KitVersion, error) {
 	return each(rows, kitRow.domain), err
 }
 
+// LastShipped returns the newest version of each kit that came with a release.
+func (s Kits) LastShipped(ctx context.Context) (map[string]domain.KitVersion, error) {
+	var rows []kitRow
+	err := s.q(ctx).Raw("SELECT DISTINCT ON (kit) * FROM kit_versions WHERE shipped ORDER BY kit, revision DESC").Scan(&rows).Error
+	out := make(map[string]domain.KitVersion, len(rows))
+	for _, r := range rows {
+		out[r.Kit] = r.domain()
+	}
+	return out, err
+}
+
 // Versions returns all versions of a kit, newest first, without their documents.
 func (s Kits) Versions(ctx context.Context, kit string) ([]domain.KitVersion, error) {
 	var rows []kitRow
 	err := s.q(ctx).
-		Select("kit", "revision", "version", "shipped", "created_at").
+		Select("kit", "revision", "version", "shipped", "created_at", "author", "reason", "withdrawn").
 		Where("kit = ?", kit).
 		Order("revision DESC").
 		Find(&rows).
@@ -66,9 +83,9 @@ func (s Kits) Lock(ctx context.Context) error {
 // Add stores a further version of a kit, which is in force from then on.
 func (s Kits) Add(ctx context.Context, v domain.KitVersion) (domain.KitVersion, error) {
 	var rows []kitRow
-	err := s.q(ctx).Raw(`INSERT INTO kit_versions (kit, revision, version, document, shipped, created_at)
-		SELECT ?, coalesce(max(revision), 0) + 1, ?, ?, ?, ? FROM kit_versions WHERE kit = ? RETURNING *`,
-		v.Kit, v.Version, v.Document, v.Shipped, v.CreatedAt, v.Kit).Scan(&rows).Error
+	err := s.q(ctx).Raw(`INSERT INTO kit_versions (kit, revision, version, document, shipped, created_at, author, reason, withdrawn)
+		SELECT ?, coalesce(max(revision), 0) + 1, ?, ?, ?, ?, ?, ?, ? FROM kit_versions WHERE kit = ? RETURNING *`,
+		v.Kit, v.Version, v.Document, v.Shipped, v.CreatedAt, v.Author, v.Reason, v.Withdrawn, v.Kit).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return v, known(err)
 	}

@@ -19,6 +19,8 @@ type ListedValue struct {
 	SeriesID    int64
 	DeviceID    int64
 	Device      string
+	PlaceID     int64
+	Place       string
 	Part        string
 	Kit         string
 	Reading     string
@@ -39,26 +41,86 @@ var valueOrder = map[string]string{
 	"-reading": "s.name DESC, d.name, s.id",
 }
 
-// Listed returns newest values over all devices, and how many match; one more than
-// domain.MostCounted stands for any more.
-func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue, int64, error) {
+// groupOf is what tells groups of series apart, and their order: several places, or readings of several kits, may be
+// called alike.
+var groupOf = map[string]struct{ key, order string }{
+	"device":  {"d.id::text", "d.name, d.id"},
+	"place":   {"pl.id::text", "pl.name, pl.id"},
+	"reading": {"s.kit || '/' || s.reading", "s.name, s.kit, s.reading"},
+	"kit":     {"s.kit", "s.kit"},
+}
+
+// GroupKey tells the group of a value from others.
+func (v ListedValue) GroupKey(group string) string {
+	switch group {
+	case "device":
+		return strconv.FormatInt(v.DeviceID, 10)
+	case "place":
+		return strconv.FormatInt(v.PlaceID, 10)
+	case "reading":
+		return v.Kit + "/" + v.Reading
+	case "kit":
+		return v.Kit
+	}
+	return ""
+}
+
+// below are the places below one, with itself.
+const below = "WITH RECURSIVE below AS (SELECT id FROM places WHERE id = ? UNION ALL " +
+	"SELECT p.id FROM places p JOIN below b ON p.parent_id = b.id) SELECT id FROM below"
+
+// filtered are the series that a filter picks.
+func (s Values) filtered(ctx context.Context, f domain.ValueFilter) *gorm.DB {
 	q := s.q(ctx).Table("series s").Joins("JOIN devices d ON d.id = s.device_id")
 	q = when(q, f.Kit != "", "s.kit = ?", f.Kit)
 	q = when(q, f.Reading != "", "s.reading = ?", f.Reading)
 	q = when(q, f.State != "" && f.State != domain.KeptApart, "s.state = ?", f.State)
+	q = when(q, f.State == "", "s.state <> 'off'")
 	q = when(q, f.State == domain.KeptApart, "EXISTS (SELECT 1 FROM implausible i WHERE i.series_id = s.id)")
+	q = when(q, f.PlaceID != 0, "d.place_id IN ("+below+")", f.PlaceID)
 	if len(f.Of) > 0 {
 		q = q.Where(
 			"(s.kit, s.reading) IN (SELECT kit, reading FROM jsonb_to_recordset(?::jsonb) AS k(kit text, reading text))",
 			recordsOf(f.Of),
 		)
 	}
+	if f.Group == "place" {
+		q = q.Joins("JOIN places pl ON pl.id = d.place_id")
+	}
 	if f.Search != "" {
 		like := "%" + escapeLike(f.Search) + "%"
 		q = q.Joins("LEFT JOIN parts p ON p.id = s.part_id").Where("d.name ILIKE ? OR p.name ILIKE ? OR s.name ILIKE ?", like, like, like)
 	}
+	return q
+}
+
+// Groups counts the series of some groups, by their keys.
+func (s Values) Groups(ctx context.Context, f domain.ValueFilter, keys []string) (map[string]int64, error) {
+	by, ok := groupOf[f.Group]
+	if !ok || len(keys) == 0 {
+		return nil, nil
+	}
+	var rows []struct {
+		Key string
+		N   int64
+	}
+	err := s.filtered(ctx, f).Where(by.key+" IN ?", keys).Select(by.key + " AS key, count(*) AS n").Group(by.key).Scan(&rows).Error
+	out := make(map[string]int64, len(rows))
+	for _, r := range rows {
+		out[r.Key] = r.N
+	}
+	return out, err
+}
+
+// Listed returns newest values over all devices, and how many match; one more than
+// domain.MostCounted stands for any more.
+func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue, int64, error) {
+	q := s.filtered(ctx, f)
 	var total int64
 	order, byName := valueOrder[f.Sort]
+	if by, grouped := groupOf[f.Group]; grouped {
+		order, byName = by.order+", "+cmp.Or(order, valueOrder["device"]), true
+	}
 	switch column := f.Sort; {
 	case f.Page != nil:
 		page, n, err := s.paged(ctx, q, "s.id", nil, *f.Page)
@@ -97,8 +159,8 @@ func (s Values) Listed(ctx context.Context, f domain.ValueFilter) ([]ListedValue
 		q = s.page(ctx, ids, f)
 	}
 	var rows []ListedValue
-	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, coalesce(p.name, '') AS part, s.kit, s.reading, s.name, " +
-		"s.unit, s.kind, s.every_s, s.state, s.error").
+	err := q.Select("s.id AS series_id, s.device_id, d.name AS device, d.place_id, pl.name AS place, coalesce(p.name, '') AS part, " +
+		"s.kit, s.reading, s.name, s.unit, s.kind, s.every_s, s.state, s.error").
 		Scan(&rows).
 		Error
 	for i := range rows {
@@ -271,6 +333,7 @@ func (s Values) inOrder(ctx context.Context, ids []domain.ID) *gorm.DB {
 		Table("unnest(?::text::bigint[]) WITH ORDINALITY AS o(id, place)", arrayOf(ids)).
 		Joins("JOIN series s ON s.id = o.id").
 		Joins("JOIN devices d ON d.id = s.device_id").
+		Joins("JOIN places pl ON pl.id = d.place_id").
 		Joins("LEFT JOIN parts p ON p.id = s.part_id").
 		Order("o.place")
 }

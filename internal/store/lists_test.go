@@ -3,6 +3,7 @@ package store_test
 import (
 	"fmt"
 	"net/netip"
+	"strconv"
 	"testing"
 	"time"
 
@@ -178,6 +179,32 @@ func TestLatestValuesAreFilteredAndSorted(t *testing.T) {
 	assert.Equal(t, []string{"T"}, names(domain.ValueFilter{Kit: "k2", Limit: 9}))
 	assert.Equal(t, []string{"R"}, names(domain.ValueFilter{Reading: "r", Limit: 9}))
 	assert.Len(t, names(domain.ValueFilter{Sort: "nonsense", Limit: 9}), 3)
+	assert.Len(t, names(domain.ValueFilter{PlaceID: d.PlaceID, Limit: 9}), 3)
+	below, err := s.Places.Save(ctx, domain.Place{Name: "Hut", Kind: domain.Group, ParentID: d.PlaceID})
+	require.NoError(t, err)
+	assert.Empty(t, names(domain.ValueFilter{PlaceID: below.ID, Limit: 9}))
+	hut := d
+	hut.PlaceID = below.ID
+	require.NoError(t, s.Devices.Update(ctx, hut))
+	assert.Len(t, names(domain.ValueFilter{PlaceID: d.PlaceID, Limit: 9}), 3, "what lies below belongs to it")
+	assert.Equal(t, []string{"R", "Straße 50%", "T"}, names(domain.ValueFilter{Group: "kit", Sort: "-value", Limit: 9}))
+	groups, err := s.Values.Groups(ctx, domain.ValueFilter{Group: "kit"}, []string{"k", "k2", "none"})
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int64{"k": 2, "k2": 1}, groups)
+	// Another place of the same name is a group of its own.
+	twin, err := s.Places.Save(ctx, domain.Place{Name: "Hut", Kind: domain.Group, ParentID: below.ID})
+	require.NoError(t, err)
+	id := func(p domain.Place) string { return strconv.FormatInt(p.ID, 10) }
+	groups, err = s.Values.Groups(ctx, domain.ValueFilter{Group: "place", Kit: "k2"}, []string{id(below), id(twin)})
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int64{id(below): 1}, groups)
+	rows, _, err := s.Values.Listed(ctx, domain.ValueFilter{Group: "place", Limit: 1})
+	require.NoError(t, err)
+	assert.Equal(t, id(below), rows[0].GroupKey("place"))
+	glances, err := s.Values.Glances(ctx, []domain.ID{first.ID, more[1].ID}, now.Add(-time.Hour), now.Add(time.Hour), 60)
+	require.NoError(t, err)
+	assert.Equal(t, 7.0, glances[first.ID][0].Avg)
+	assert.Empty(t, glances[more[1].ID])
 	in := s.Values.LatestIn([]domain.ID{first.ID, 999})
 	assert.Len(t, in, 1)
 	assert.Equal(t, 7.0, in[first.ID].Value)

@@ -69,3 +69,24 @@ func (s OwnKits) Put(ctx context.Context, k OwnKit) (gone []domain.ID, err error
 	return gone, s.q(ctx).Exec(`DELETE FROM parts WHERE device_id = ? AND kit = ? AND kind NOT IN
 		(SELECT t ->> 'key' FROM jsonb_array_elements(coalesce(?::jsonb -> 'tables', '[]')) t)`, k.DeviceID, name, document).Error
 }
+
+// Leave lets series and parts of a device's own belong to another kit from now on, with what was collected:
+// readings and kinds are the keys that they have there, by those that they had.
+func (s OwnKits) Leave(ctx context.Context, deviceID domain.ID, kit string, readings, kinds map[string]string) error {
+	from := own.Name(deviceID)
+	for was, now := range readings {
+		err := s.q(ctx).Exec("UPDATE series SET kit = ?, reading = ? WHERE device_id = ? AND kit = ? AND reading = ?",
+			kit, now, deviceID, from, was).Error
+		if err != nil {
+			return known(err)
+		}
+	}
+	for was, now := range kinds {
+		err := s.q(ctx).Exec("UPDATE parts SET kit = ?, kind = ? WHERE device_id = ? AND kit = ? AND kind = ?",
+			kit, now, deviceID, from, was).Error
+		if err != nil {
+			return known(err)
+		}
+	}
+	return nil
+}

@@ -184,3 +184,30 @@ func (s Parts) Find(ctx context.Context, f PartFilter) ([]domain.Part, int64, er
 	err := q.Clauses(first).Limit(f.Limit).Offset(f.Offset).Find(&rows).Error
 	return each(rows, partRow.domain), total, err
 }
+
+// Counts tells how many parts devices have, by device and kind; of a kind that several kits know, the most
+// that one of them has.
+func (s Parts) Counts(ctx context.Context, devices []domain.ID) (map[domain.ID]map[string]int, error) {
+	var rows []struct {
+		DeviceID domain.ID
+		Kind     string
+		Parts    int
+	}
+	err := s.q(ctx).Raw(`SELECT device_id, kind, max(n) AS parts FROM (SELECT device_id, kit, kind, count(*) AS n FROM parts
+		WHERE device_id = ANY(?::bigint[]) AND gone_at IS NULL GROUP BY 1, 2, 3) x GROUP BY 1, 2`, arrayOf(devices)).Scan(&rows).Error
+	out := map[domain.ID]map[string]int{}
+	for _, r := range rows {
+		if out[r.DeviceID] == nil {
+			out[r.DeviceID] = map[string]int{}
+		}
+		out[r.DeviceID][r.Kind] = r.Parts
+	}
+	return out, err
+}
+
+// Among returns those of some devices.
+func (s Parts) Among(ctx context.Context, devices []domain.ID) ([]domain.Part, error) {
+	var rows []partRow
+	err := s.q(ctx).Where("device_id = ANY(?::bigint[])", arrayOf(devices)).Order("device_id, kind, id").Find(&rows).Error
+	return each(rows, partRow.domain), err
+}

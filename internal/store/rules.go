@@ -155,6 +155,43 @@ func (s Rules) Restore(ctx context.Context, id domain.ID, enabled bool) error {
 	return known(done.Error)
 }
 
+// Brought returns what kits said last of the rules that they brought, by id, with those that left with
+// their kits.
+func (s Rules) Brought(ctx context.Context) (map[domain.ID]Brought, error) {
+	var rows []Brought
+	err := s.q(ctx).Raw("SELECT id, kit, key, brought AS document, removed_at IS NOT NULL AS away FROM rules WHERE key <> ''").
+		Scan(&rows).Error
+	out := make(map[domain.ID]Brought, len(rows))
+	for _, r := range rows {
+		out[r.ID] = r
+	}
+	return out, err
+}
+
+// Brought is what a kit said of a rule; empty where that is not known. Away is true while the kit has no
+// such rule.
+type Brought struct {
+	ID       domain.ID
+	Kit, Key string
+	Document string
+	Away     bool
+}
+
+// SetBrought notes what a kit says of a rule.
+func (s Rules) SetBrought(ctx context.Context, id domain.ID, document []byte) error {
+	return s.q(ctx).Exec("UPDATE rules SET brought = ?::jsonb WHERE id = ?", string(document), id).Error
+}
+
+// Leave lets a rule judge nothing while its kit has it not; it stays on or off as it is.
+func (s Rules) Leave(ctx context.Context, id domain.ID, at time.Time) error {
+	return s.q(ctx).Exec("UPDATE rules SET removed_at = ? WHERE id = ?", at, id).Error
+}
+
+// Return is the end of Leave.
+func (s Rules) Return(ctx context.Context, id domain.ID) error {
+	return known(s.q(ctx).Exec("UPDATE rules SET removed_at = NULL WHERE id = ?", id).Error)
+}
+
 // RuleState is the level of a rule on a series.
 type RuleState struct {
 	RuleID   int64

@@ -25,13 +25,18 @@ type Seen struct {
 }
 
 // Seen returns what may be seen from a scope.
-func (s *Store) Seen(scope domain.Scope) *Seen {
+func (s *Store) Seen(scope domain.Scope) *Seen { return s.seen(s.db, s.Areas, scope) }
+
+// SeenWithin is Seen with what a transaction has stored so far.
+func (s *Store) SeenWithin(tx *Areas, scope domain.Scope) *Seen { return s.seen(tx.db, *tx, scope) }
+
+func (s *Store) seen(db *gorm.DB, whole Areas, scope domain.Scope) *Seen {
 	if scope.All() {
-		return &Seen{s.Areas, s.Values}
+		return &Seen{whole, Values{whole.area, s.Samples, s.Words}}
 	}
 	// With a context the session has a statement of its own: that of the whole
 	// database must not be touched.
-	db := s.db.Session(&gorm.Session{NewDB: true, Context: context.Background()})
+	db = db.Session(&gorm.Session{NewDB: true, Context: context.Background()})
 	db.Statement.ConnPool = newScopedPool(db.Statement.ConnPool, scope, s.standing)
 	areas := areasFrom(area{db, true}, s.keys)
 	return &Seen{areas, Values{areas.area, s.Samples, s.Words}}
@@ -183,9 +188,11 @@ var within = map[string]string{
 	"browsers":          nothing,
 	"channels":          nothing,
 	"code_factors":      nothing,
+	"change_sets":       nothing,
 	"credentials":       atPlace,
 	"deliveries":        ofIncident,
 	"device_addresses":  ofDevice,
+	"device_facts":      ofDevice,
 	"devices":           devices,
 	"endpoints":         ofDevice,
 	"events":            ofIncident,
@@ -196,7 +203,7 @@ var within = map[string]string{
 	"implausible":       ofSeries,
 	"incidents":         ofDevice,
 	"links":             nothing,
-	"overrides":         "(" + atPlace + " OR " + ofDevice + ")",
+	"overrides":         "(" + atPlace + " OR " + ofDevice + " OR " + ofPart + ")",
 	"own_kits":          ofDevice,
 	"parts":             ofDevice,
 	"passkeys":          nothing,

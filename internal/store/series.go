@@ -57,6 +57,13 @@ func (s Series) Of(ctx context.Context, deviceID domain.ID) ([]domain.Series, er
 	return each(rows, seriesRow.domain), err
 }
 
+// OfPart returns the series of a part.
+func (s Series) OfPart(ctx context.Context, partID domain.ID) ([]domain.Series, error) {
+	var rows []seriesRow
+	err := s.q(ctx).Where("part_id = ?", partID).Order("id").Find(&rows).Error
+	return each(rows, seriesRow.domain), err
+}
+
 // One returns one series, or ErrNotFound.
 func (s Series) One(ctx context.Context, id domain.ID) (domain.Series, error) {
 	var row seriesRow
@@ -280,4 +287,11 @@ func (s Series) CountOf(ctx context.Context, deviceID domain.ID) (n SeriesCount,
 	return n, s.q(ctx).Raw(`SELECT count(*) AS "all", count(*) FILTER (WHERE s.state = 'failing') AS failing,
 			coalesce(sum(i.count), 0) AS implausible, max(i.last_at) AS newest_implausible_at
 		FROM series s LEFT JOIN implausible i ON i.series_id = s.id WHERE s.device_id = ?`, deviceID).Scan(&n).Error
+}
+
+// Among returns those of some devices.
+func (s Series) Among(ctx context.Context, devices []domain.ID) ([]domain.Series, error) {
+	var rows []seriesRow
+	err := s.q(ctx).Where("device_id = ANY(?::bigint[])", arrayOf(devices)).Order("device_id, id").Find(&rows).Error
+	return each(rows, seriesRow.domain), err
 }

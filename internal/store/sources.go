@@ -47,6 +47,13 @@ func (s Sources) Of(ctx context.Context, deviceID domain.ID) ([]domain.Source, e
 	return each(rows, sourceRow.domain), err
 }
 
+// FailingOn returns the sources that fail now on some devices.
+func (s Sources) FailingOn(ctx context.Context, devices []domain.ID) ([]domain.Source, error) {
+	var rows []sourceRow
+	err := s.q(ctx).Where("device_id = ANY(?::bigint[]) AND state = ?", arrayOf(devices), string(domain.SourceFailing)).Find(&rows).Error
+	return each(rows, sourceRow.domain), err
+}
+
 // Failing returns the source of a kit that fails longest on a device now, or
 // ErrNotFound.
 func (s Sources) Failing(ctx context.Context, deviceID domain.ID, kit string) (domain.Source, error) {
@@ -96,4 +103,11 @@ func (s Sources) Keep(ctx context.Context, deviceID domain.ID, kept []string) er
 		q = q.Where("kit || '/' || source NOT IN ?", kept)
 	}
 	return q.Delete(&sourceRow{}).Error
+}
+
+// Among returns those of some devices.
+func (s Sources) Among(ctx context.Context, devices []domain.ID) ([]domain.Source, error) {
+	var rows []sourceRow
+	err := s.q(ctx).Where("device_id = ANY(?::bigint[])", arrayOf(devices)).Order("device_id, kit, source").Find(&rows).Error
+	return each(rows, sourceRow.domain), err
 }

@@ -167,6 +167,18 @@ func (s *Store) InTx(ctx context.Context, f func(*Areas) error) error {
 	})
 }
 
+// Attempt runs a part of a transaction: what f does is taken back where it fails, and the transaction goes on.
+func (a *Areas) Attempt(ctx context.Context, f func() error) error {
+	const name = "attempt"
+	if err := a.q(ctx).Exec("SAVEPOINT " + name).Error; err != nil {
+		return err
+	}
+	if err := f(); err != nil {
+		return errors.Join(err, a.q(ctx).Exec("ROLLBACK TO SAVEPOINT "+name).Error)
+	}
+	return a.q(ctx).Exec("RELEASE SAVEPOINT " + name).Error
+}
+
 // ForgetSeries drops what is in memory of series that were deleted.
 func (s *Store) ForgetSeries(series []domain.ID) {
 	s.Samples.Forget(series)

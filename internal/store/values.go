@@ -104,12 +104,24 @@ func (s Values) Range(
 		return envelope.Fold(samples, from, time.Second), time.Second, 0, err
 	}
 	resolution, err = s.samples.Range(ctx, []domain.ID{x.ID}, from, to, width, func(_ domain.ID, got []codec.Rollup) error {
-		rollups = each(got, func(c codec.Rollup) domain.Rollup {
-			return domain.Rollup{At: time.UnixMilli(c.T).UTC(), Count: c.Count, Min: c.Min, Avg: c.Avg(), Max: c.Max}
-		})
+		rollups = each(got, rollupOf)
 		return nil
 	})
 	return rollups, width, resolution, err
+}
+
+// Glances are what some series did between two times, in at most points rollups each.
+func (s Values) Glances(ctx context.Context, ids []domain.ID, from, to time.Time, points int) (map[domain.ID][]domain.Rollup, error) {
+	out := make(map[domain.ID][]domain.Rollup, len(ids))
+	_, err := s.samples.Range(ctx, ids, from, to, stepWidth(from, to, points), func(id domain.ID, got []codec.Rollup) error {
+		out[id] = each(got, rollupOf)
+		return nil
+	})
+	return out, err
+}
+
+func rollupOf(c codec.Rollup) domain.Rollup {
+	return domain.Rollup{At: time.UnixMilli(c.T).UTC(), Count: c.Count, Min: c.Min, Avg: c.Avg(), Max: c.Max}
 }
 
 // stepWidth is a width that gives at most points rollups and, where they are

@@ -17,11 +17,14 @@ import (
 	"tirelessowl/internal/web/screens/audit"
 	"tirelessowl/internal/web/screens/browse"
 	"tirelessowl/internal/web/screens/calendars"
+	"tirelessowl/internal/web/screens/changes"
 	"tirelessowl/internal/web/screens/collect"
+	"tirelessowl/internal/web/screens/collected"
 	"tirelessowl/internal/web/screens/credentials"
 	"tirelessowl/internal/web/screens/device"
 	"tirelessowl/internal/web/screens/estate"
 	"tirelessowl/internal/web/screens/find"
+	"tirelessowl/internal/web/screens/fitting"
 	"tirelessowl/internal/web/screens/gallery"
 	"tirelessowl/internal/web/screens/incident"
 	"tirelessowl/internal/web/screens/judge"
@@ -51,20 +54,31 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 	all.inside = []screen.Screen{
 		estate.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, Places: p.Places, Strip: strip.view}.Manifest(),
 		device.Screen{Render: r, Watch: p.Watch, Kits: p.Kits, Transfer: p.Transfer, Devices: p.Devices, Places: p.Places}.Manifest(),
+		collected.Screen{
+			Render:     r,
+			Fitting:    p.Fitting,
+			Settings:   p.Settings,
+			Devices:    p.Devices,
+			Attributes: p.Attributes,
+			Places:     p.Places,
+			Watch:      p.Watch,
+		}.Manifest(),
 		browse.Screen{Render: r, Browse: p.Browse, Kits: p.Kits, Devices: p.Devices}.Manifest(),
 		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
 		recognition.Screen{Render: r, Recognition: p.Recognition}.Manifest(),
-		kits.Screen{Render: r, Kits: p.Kits}.Manifest(),
-		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch}.Manifest(),
+		kits.Screen{Render: r, Kits: p.Kits, Fitting: p.Fitting, Browse: p.Browse, Changes: p.Changes}.Manifest(),
+		fitting.Screen{Render: r, Fitting: p.Fitting, Changes: p.Changes}.Manifest(),
+		changes.Screen{Render: r, Changes: p.Changes}.Manifest(),
+		collect.Screen{Render: r, Kits: p.Kits, Watch: p.Watch, Places: p.Places}.Manifest(),
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
 		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
-		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch}.Manifest(),
+		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch, Changes: p.Changes}.Manifest(),
 		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People, Find: p.Find}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),
 		calendars.Screen{Render: r, Calendars: p.Calendars}.Manifest(),
-		settings.Screen{Render: r, Settings: p.Settings}.Manifest(),
+		settings.Screen{Render: r, Settings: p.Settings, Changes: p.Changes}.Manifest(),
 		attributes.Screen{Render: r, Attributes: p.Attributes, Places: p.Places}.Manifest(),
 		people.Screen{
 			Render:   r,
@@ -92,6 +106,8 @@ var bounds = map[string]int64{
 	find.TablePath:        find.MaxTable,
 	kits.SavePath:         kits.MaxBytes,
 	kits.RehearsalPath:    kits.MaxBytes,
+	kits.TrialPath:        kits.MaxBytes,
+	kits.SheetPath:        kits.MaxBytes,
 	"/signin":             fromStrangers,
 	"/signin/second":      fromStrangers,
 	"/signin/passkey":     fromStrangers,

@@ -14,10 +14,12 @@ import (
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
 	"tirelessowl/internal/service/calendars"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/devices"
 	"tirelessowl/internal/service/find"
+	"tirelessowl/internal/service/fitting"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
@@ -49,6 +51,8 @@ type Wiring struct {
 	Attributes  *attributes.Service
 	Audit       *audit.Service
 	Kits        *collect.Service
+	Fitting     *fitting.Service
+	Changes     *changes.Service
 	Browse      *browse.Service
 	Modules     *modules.Service
 	Recognition *recognition.Service

@@ -5,6 +5,7 @@ package condition
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -16,6 +17,9 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/ext"
+	"cel.dev/cel-go/interpreter"
+
+	"tirelessowl/internal/core/text"
 )
 
 // Kind is what the values of a column are.
@@ -26,6 +30,12 @@ const (
 	Whole Kind = "whole" // int in CEL
 	Real  Kind = "real"  // double
 	Text  Kind = "text"  // string
+	// Truth is bool, Texts list(string), Wholes list(int) and Named map(string, string): what is known
+	// of a thing as a whole. Columns of a table have none of them.
+	Truth  Kind = "truth"
+	Texts  Kind = "texts"
+	Wholes Kind = "wholes"
+	Named  Kind = "named"
 )
 
 // Column is one that a condition may ask for, by its name.
@@ -86,7 +96,15 @@ func Compile(text string, columns []Column) (*Condition, error) {
 }
 
 func variables(columns []Column) (out []cel.EnvOption) {
-	types := map[Kind]*cel.Type{Whole: cel.IntType, Real: cel.DoubleType, Text: cel.StringType}
+	types := map[Kind]*cel.Type{
+		Whole:  cel.IntType,
+		Real:   cel.DoubleType,
+		Text:   cel.StringType,
+		Truth:  cel.BoolType,
+		Texts:  cel.ListType(cel.StringType),
+		Wholes: cel.ListType(cel.IntType),
+		Named:  cel.MapType(cel.StringType, cel.StringType),
+	}
 	for _, c := range columns {
 		out = append(out, cel.Variable(c.Name, types[c.Kind]))
 	}
@@ -128,9 +146,12 @@ func asked(compiled *cel.Ast, columns []Column) []Column {
 // Text is the condition as it was written.
 func (c *Condition) Text() string { return c.text }
 
-// Values gives the value of a column: an int64, a float64 or a string, by its kind; ok is false
-// where there is none.
+// Values gives the value of a column: an int64, a float64, a string, a bool, a list or a map, by its
+// kind; ok is false where there is none.
 type Values func(column string) (value any, ok bool)
+
+// ErrTooLong is told where it takes too long to decide.
+var ErrTooLong = errors.New("it takes too long to decide: its cost limit is reached")
 
 // errMissing is told where a column that decides has no value.
 var errMissing = errors.New("has no value")
@@ -157,6 +178,10 @@ func (c *Condition) Holds(of Values) (holds bool, because string, err error) {
 	}
 	out, _, err := c.program.Eval(vars)
 	if err != nil {
+		var ended interpreter.EvalCancelledError
+		if errors.As(err, &ended) && ended.Cause == interpreter.CostLimitExceeded {
+			err = ErrTooLong
+		}
 		return false, because, err
 	}
 	if unknown, ok := out.(*types.Unknown); ok {
@@ -179,15 +204,50 @@ func unknownName(u *types.Unknown) string {
 	return "a column"
 }
 
+// mostShown is how many of the values of a list are told.
+const mostShown = 8
+
 func shown(value any) string {
 	switch v := value.(type) {
 	case string:
-		return "“" + v + "”"
+		return "“" + text.Brief(v, mostText) + "”"
 	case float64:
 		return strconv.FormatFloat(v, 'g', -1, 64)
+	case bool:
+		return map[bool]string{true: "true", false: "false"}[v]
+	case []string:
+		return listed(v)
+	case []int64:
+		return listed(v)
+	case map[string]string:
+		var pairs []string
+		for _, name := range slices.Sorted(maps.Keys(v)) {
+			pairs = append(pairs, name+" "+v[name])
+		}
+		return listed(pairs)
 	}
 	return fmt.Sprint(value)
 }
+
+func listed[T any](all []T) string {
+	if len(all) == 0 {
+		return "nothing"
+	}
+	var out []string
+	for i, x := range all {
+		if i == mostShown {
+			return strings.Join(out, ", ") + fmt.Sprintf(" and %d more", len(all)-i)
+		}
+		out = append(out, text.Brief(fmt.Sprint(x), mostValue))
+	}
+	return strings.Join(out, ", ")
+}
+
+// mostText is how much of a text is told, in bytes.
+const mostText = 300
+
+// mostValue is how much of one value of a list is told, in bytes.
+const mostValue = 80
 
 // Counted is a counter's value as a column has it: CEL's whole numbers end at 2^63 - 1.
 func Counted(n uint64) int64 { return int64(min(n, math.MaxInt64)) }

@@ -39,6 +39,8 @@ type Field struct {
 	// Labels are what choices are called; one without is called as it is.
 	Labels   map[string]string `json:"labels,omitempty"`
 	Required bool              `json:"required,omitempty"`
+	// Hidden is true for one that no form asks for, though it may be set.
+	Hidden bool `json:"hidden,omitempty"`
 	// Low and High bound numbers (durations in seconds); both 0 for none.
 	Low  float64 `json:"low,omitempty"`
 	High float64 `json:"high,omitempty"`

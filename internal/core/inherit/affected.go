@@ -13,6 +13,8 @@ type Reach struct {
 	Places  []domain.ID
 	Without []domain.ID
 	Device  domain.ID
+	// Devices are further ones, each by itself.
+	Devices []domain.ID
 	// Keep are the places below that keep what is set at them.
 	Keep []domain.Place
 }
@@ -48,4 +50,23 @@ func (t Tree) Reach(at Thing, key Key) (out Reach) {
 	slices.Sort(out.Without)
 	slices.SortFunc(out.Keep, func(a, b domain.Place) int { return int(a.ID - b.ID) })
 	return out
+}
+
+// Narrowed is for which of some devices, that a value of a setting of a kit may reach, it would really hold: where some
+// of them hold tags for which something else is set, or it is set for a tag itself. ok is false where all that are
+// reached are.
+func (t Tree) Narrowed(o domain.Override, devices []domain.Device) (out []domain.Device, ok bool) {
+	s, isKit := o.Key.OfKit()
+	if !isKit || o.PlaceID == 0 || s.Tag == "" && !t.Tagged(o.Key) {
+		return nil, false
+	}
+	o.Value = "any"
+	with, base := t.With(o), untagged(o.Key)
+	for _, d := range devices {
+		r := with.At(Where{Place: d.PlaceID, Device: d.ID}, base)
+		if r.Thing == Place(o.PlaceID) && r.Tag == s.Tag {
+			out = append(out, d)
+		}
+	}
+	return out, true
 }

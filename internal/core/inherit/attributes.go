@@ -1,6 +1,7 @@
 package inherit
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -74,6 +75,37 @@ func (a Attributes) Of(at Where) (out []Attribute) {
 		return strings.Compare(x.Name, y.Name)
 	})
 	return out
+}
+
+// Held are the attributes by name, and the tags, that hold for a device, without where they come from.
+func (a Attributes) Held(d domain.Device) (values map[string]string, tags []string) {
+	things := []Thing{Device(d.ID)}
+	for _, p := range a.tree.above(d.PlaceID) {
+		things = append(things, Place(p.ID))
+	}
+	values = map[string]string{}
+	for _, thing := range things {
+		for _, x := range a.set[thing] {
+			_, nearer := values[x.Name]
+			switch {
+			case !x.Tag && !nearer:
+				values[x.Name] = x.Value
+			case x.Tag && !slices.Contains(tags, x.Name):
+				tags = append(tags, x.Name)
+			}
+		}
+	}
+	maps.DeleteFunc(values, func(_, value string) bool { return value == "" })
+	slices.Sort(tags)
+	return values, tags
+}
+
+// Above are the names of a place and of all that it lies in, its own first.
+func (a Attributes) Above(place domain.ID) (names []string) {
+	for _, p := range a.tree.above(place) {
+		names = append(names, p.Name)
+	}
+	return names
 }
 
 // Picked are the devices of which an attribute or tag holds: those in places, but for some,

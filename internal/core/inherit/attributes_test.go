@@ -71,7 +71,7 @@ func TestAttributesSayWhereTheyComeFrom(t *testing.T) {
 	assert.Equal(t, "Where does the attribute “role” come from?", role.Why.Question)
 	assert.Equal(t, "set at the part itself", role.Why.Answer)
 	require.Len(t, role.Replaces, 1)
-	assert.Equal(t, Source{Device(9), "", "standby"}, role.Replaces[0])
+	assert.Equal(t, Source{Device(9), "", "", "standby"}, role.Replaces[0])
 	i = slices.IndexFunc(all, func(a Attribute) bool { return a.Name == "shift" })
 	assert.Equal(t, "set at the place Pier", all[i].Why.Answer)
 	assert.Equal(t, "It replaces what is set at the place Line", all[i].Why.Facts[1].Text)

@@ -7,6 +7,7 @@ package inherit
 import (
 	"fmt"
 	"maps"
+	"slices"
 
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -36,6 +37,12 @@ type Tree struct {
 	extra  extra
 	// hours are those that have a name.
 	hours map[string]string
+	// ofKits are the keys of settings of kits that are set anywhere, by kit.
+	ofKits map[string][]Key
+	// tagged are the tags for which something of a kit is set anywhere, in order, by what is set without the tag;
+	// held tells the tags of devices.
+	tagged map[Key][]string
+	held   func(domain.Device) []string
 }
 
 // extra is a value that is not stored as an override.
@@ -47,12 +54,13 @@ type extra struct {
 
 // NewTree takes the present places and overrides.
 func NewTree(places []domain.Place, overrides []domain.Override) Tree {
-	t := Tree{places: map[domain.ID]domain.Place{}, values: map[Thing]map[Key]string{}}
+	t := Tree{places: map[domain.ID]domain.Place{}, values: map[Thing]map[Key]string{}, ofKits: map[string][]Key{},
+		tagged: map[Key][]string{}}
 	for _, p := range places {
 		t.places[p.ID] = p
 	}
 	for _, o := range overrides {
-		t.set(Thing{Place: o.PlaceID, Device: o.DeviceID}, o.Key, o.Value)
+		t.set(thingOf(o), o.Key, o.Value)
 	}
 	return t
 }
@@ -75,8 +83,9 @@ func (t Tree) SeenBy(sees func(place domain.ID) bool) Tree {
 
 // With is the tree with one more value set; an empty one is taken away.
 func (t Tree) With(o domain.Override) Tree {
-	thing := Thing{Place: o.PlaceID, Device: o.DeviceID}
-	t.values = maps.Clone(t.values)
+	thing := thingOf(o)
+	t.values, t.ofKits, t.tagged = maps.Clone(t.values), maps.Clone(t.ofKits), maps.Clone(t.tagged)
+	t.index(o.Key)
 	own := maps.Clone(t.values[thing])
 	if own == nil {
 		own = map[Key]string{}
@@ -89,7 +98,89 @@ func (t Tree) With(o domain.Override) Tree {
 	return t
 }
 
+func thingOf(o domain.Override) Thing {
+	return Thing{Place: o.PlaceID, Device: o.DeviceID, Part: o.PartID}
+}
+
+// index notes the key of a setting of a kit.
+func (t Tree) index(key Key) {
+	s, ok := key.OfKit()
+	if !ok || t.ofKits == nil || slices.Contains(t.ofKits[s.Kit], key) {
+		return
+	}
+	t.ofKits[s.Kit] = append(slices.Clone(t.ofKits[s.Kit]), key)
+	if s.Tag != "" {
+		base := s.For("").Key()
+		t.tagged[base] = slices.Sorted(slices.Values(append(slices.Clone(t.tagged[base]), s.Tag)))
+	}
+}
+
+// Holding is the tree that knows which tags devices hold.
+func (t Tree) Holding(tags func(domain.Device) []string) Tree {
+	t.held = tags
+	return t
+}
+
+// AnyTagged tells whether something is set for devices with some tag.
+func (t Tree) AnyTagged() bool { return len(t.tagged) > 0 }
+
+// Tagged tells whether something is set for devices with some tag in the place of a setting.
+func (t Tree) Tagged(key Key) bool { return len(t.tagged[untagged(key)]) > 0 }
+
+// untagged is a key as it is for devices with whatever tags.
+func untagged(key Key) Key {
+	if s, ok := key.OfKit(); ok && s.Tag != "" {
+		return s.For("").Key()
+	}
+	return key
+}
+
+// own are the keys at which a value for a thing may be set at a place: for each tag that a device holds, by their
+// names, then for all.
+func (t Tree) own(at Where, key Key) []Key {
+	tags := t.tagged[key]
+	if len(tags) == 0 || at.Device == 0 || t.held == nil {
+		return []Key{key}
+	}
+	s, _ := key.OfKit() // it is among these
+	holds := t.held(domain.Device{ID: at.Device, PlaceID: at.Place})
+	var out []Key
+	for _, tag := range tags {
+		if slices.Contains(holds, tag) {
+			out = append(out, s.For(tag).Key())
+		}
+	}
+	return append(out, key)
+}
+
+// OfKits are the keys of settings of kits that are set anywhere.
+func (t Tree) OfKits() (out []Key) {
+	for _, kit := range slices.Sorted(maps.Keys(t.ofKits)) {
+		out = append(out, slices.Sorted(slices.Values(t.ofKits[kit]))...)
+	}
+	return out
+}
+
+// At finds what holds for a thing, whatever it is.
+func (t Tree) At(at Where, key Key) Resolved { return t.resolve(at, key, nil) }
+
+// Untagged are the keys of settings of a kit that are set anywhere, for whatever devices, each once.
+func (t Tree) Untagged(kit string) (out []Key) {
+	for _, key := range t.ofKits[kit] {
+		if base := untagged(key); !slices.Contains(out, base) {
+			out = append(out, base)
+		}
+	}
+	return out
+}
+
+// PartOff tells whether a part is not collected.
+func (t Tree) PartOff(id domain.ID) bool {
+	return t.values[Part(id)][domain.SettingCollect] == domain.Off
+}
+
 func (t Tree) set(thing Thing, key Key, value string) {
+	t.index(key)
 	if t.values[thing] == nil {
 		t.values[thing] = map[Key]string{}
 	}
@@ -100,6 +191,7 @@ func (t Tree) set(thing Thing, key Key, value string) {
 type Source struct {
 	Thing Thing
 	Name  string // of the place; empty for the device itself
+	Tag   string // of the devices of the place for which it is set; empty for all of them
 	Value string
 }
 
@@ -147,14 +239,14 @@ func (t Tree) resolve(at Where, key Key, accepts func(value string) bool) Resolv
 	for _, s := range t.along(at, key) {
 		switch {
 		case accepts != nil && !accepts(s.Value):
-			out.Why.Because("Left out: "+s.where(), "it cannot hold here", s.ref())
+			out.Why.Because("Left out: "+s.Where(), "it cannot hold here", s.ref())
 		case !out.Set:
 			out.Set, out.Source = true, s
-			out.Why.Answer = s.where()
-			out.Why.Because("It is "+s.where(), "", s.ref())
+			out.Why.Answer = s.Where()
+			out.Why.Because("It is "+s.Where(), "", s.ref())
 		default:
 			out.Replaces = append(out.Replaces, s)
-			out.Why.Because("It replaces what is "+s.where(), s.Value, s.ref())
+			out.Why.Because("It replaces what is "+s.Where(), s.Value, s.ref())
 		}
 	}
 	if !out.Set {
@@ -168,12 +260,16 @@ func (t Tree) resolve(at Where, key Key, accepts func(value string) bool) Resolv
 func (t Tree) along(at Where, key Key) (out []Source) {
 	for _, thing := range []Thing{Part(at.Part), Device(at.Device)} {
 		if v, ok := t.at(thing, key); ok && thing != (Thing{}) {
-			out = append(out, Source{thing, "", v})
+			out = append(out, Source{thing, "", "", v})
 		}
 	}
+	keys := t.own(at, key)
 	for _, p := range t.above(at.Place) {
-		if v, set := t.values[Place(p.ID)][key]; set {
-			out = append(out, Source{Place(p.ID), p.Name, v})
+		for _, key := range keys {
+			if v, set := t.values[Place(p.ID)][key]; set {
+				s, _ := key.OfKit()
+				out = append(out, Source{Place(p.ID), p.Name, s.Tag, v})
+			}
 		}
 	}
 	return out
@@ -198,12 +294,16 @@ func (t Tree) above(place domain.ID) (out []domain.Place) {
 	return out
 }
 
-func (s Source) where() string {
+// Where says where it was set.
+func (s Source) Where() string {
 	switch {
 	case s.Thing.Part != 0:
 		return "set at the part itself"
 	case s.Thing.Device != 0:
 		return "set at the device itself"
+	}
+	if s.Tag != "" {
+		return "set at the place " + s.Name + " for devices with the tag " + s.Tag
 	}
 	return "set at the place " + s.Name
 }

@@ -142,3 +142,49 @@ func TestPlacesOutOfSightHaveNoNames(t *testing.T) {
 	assert.Equal(t, "set at the place further up", tree.Resolve(3, 0, "x", nil).Why.Answer)
 	assert.Equal(t, "set at the place Line", line(at(1, 0, "high")).Resolve(3, 0, "x", nil).Why.Answer)
 }
+
+// Line (1) > Pier (2); device 7 on the pier holds the tags kiosk and old, device 8 none.
+func TestWhatIsSetForDevicesWithATag(t *testing.T) {
+	const every Key = "every:power:whole"
+	tags := map[domain.ID][]string{7: {"kiosk", "old"}}
+	tree := func(set ...domain.Override) Tree {
+		return NewTree([]domain.Place{{ID: 1, Name: "Line"}, {ID: 2, ParentID: 1, Name: "Pier"}}, set).
+			Holding(func(d domain.Device) []string { return tags[d.ID] })
+	}
+	set := func(place domain.ID, key Key, value string) domain.Override {
+		return domain.Override{PlaceID: place, Key: key, Value: value}
+	}
+	line, lineKiosk := set(1, every, "1m"), set(1, every+"#kiosk", "2m")
+	for name, c := range map[string]struct {
+		set   []domain.Override
+		want  string
+		where string
+	}{
+		"the tag goes before the place": {[]domain.Override{line, lineKiosk}, "2m", "set at the place Line for devices with the tag kiosk"},
+		"the nearer place goes before the tag further up": {
+			[]domain.Override{line, lineKiosk, set(2, every, "3m")}, "3m", "set at the place Pier"},
+		"of two tags, the first by name": {[]domain.Override{set(1, every+"#old", "5m"), lineKiosk}, "2m", "with the tag kiosk"},
+		"the device itself goes before all": {
+			[]domain.Override{lineKiosk, {DeviceID: 7, Key: every, Value: "9s"}}, "9s", "the device itself"},
+		"a tag that it does not hold": {[]domain.Override{line, set(2, every+"#new", "4m")}, "1m", "set at the place Line"},
+	} {
+		r := tree(c.set...).Resolve(2, 7, every, nil)
+		assert.Equal(t, c.want, r.Value, name)
+		assert.Contains(t, r.Source.Where(), c.where, name)
+	}
+	both := tree(line, lineKiosk)
+	assert.Equal(t, "1m", both.Resolve(2, 8, every, nil).Value)
+	assert.Equal(t, "1m", both.Resolve(2, 0, every, nil).Value, "a place holds no tags")
+	assert.Equal(t, []Source{{Place(1), "Line", "", "1m"}}, both.Resolve(2, 7, every, nil).Replaces)
+	assert.Equal(t, []Key{every}, both.Untagged("power"))
+
+	devices := []domain.Device{{ID: 7, PlaceID: 2}, {ID: 8, PlaceID: 2}}
+	some, ok := both.Narrowed(line, devices)
+	assert.True(t, ok)
+	assert.Equal(t, devices[1:], some, "what is set for the kiosk stays")
+	some, ok = tree().Narrowed(lineKiosk, devices)
+	assert.True(t, ok)
+	assert.Equal(t, devices[:1], some)
+	_, ok = tree(line).Narrowed(line, devices)
+	assert.False(t, ok)
+}

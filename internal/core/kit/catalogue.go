@@ -13,22 +13,19 @@ import (
 // Catalogue is a set of kits that does not change: whoever holds one sees the
 // same kits as long as it works.
 type Catalogue struct {
-	byName    map[string]*Kit
-	byTitle   []*Kit
-	mu        sync.Mutex
-	stretched map[stretched]*Kit
+	byName  map[string]*Kit
+	byTitle []*Kit
+	mu      sync.Mutex
+	shaped  map[shaped]*Kit
 }
 
-// stretched names a kit with its intervals stretched.
-type stretched struct {
-	kit     string
-	stretch float64
-}
+// shaped names a kit in a shape.
+type shaped struct{ kit, shape string }
 
 // NewCatalogue holds the given kits, and those that single devices have by themselves, which
 // are found by their names alone.
 func NewCatalogue(kits, own []*Kit) *Catalogue {
-	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits), stretched: map[stretched]*Kit{}}
+	c := &Catalogue{byName: map[string]*Kit{}, byTitle: slices.Clone(kits), shaped: map[shaped]*Kit{}}
 	for _, k := range slices.Concat(kits, own) {
 		c.byName[k.Name] = k
 	}
@@ -38,8 +35,23 @@ func NewCatalogue(kits, own []*Kit) *Catalogue {
 
 // WithOwn is the catalogue with the own kit of one device as it is from here on.
 func (c *Catalogue) WithOwn(k *Kit) *Catalogue {
-	out := &Catalogue{byName: maps.Clone(c.byName), byTitle: c.byTitle, stretched: map[stretched]*Kit{}}
+	out := &Catalogue{byName: maps.Clone(c.byName), byTitle: c.byTitle, shaped: map[shaped]*Kit{}}
 	out.byName[k.Name] = k
+	return out
+}
+
+// With is the catalogue with a kit as it is from here on; nil for one that is not there any more.
+func (c *Catalogue) With(name string, k *Kit) *Catalogue {
+	others := slices.DeleteFunc(slices.Clone(c.byTitle), func(x *Kit) bool { return x.Name == name })
+	if k != nil {
+		others = append(others, k)
+	}
+	out := NewCatalogue(others, nil)
+	for other, x := range c.byName {
+		if _, there := out.byName[other]; !there && other != name {
+			out.byName[other] = x
+		}
+	}
 	return out
 }
 
@@ -54,20 +66,20 @@ func (c *Catalogue) Kit(name string) (*Kit, error) {
 	return nil, fmt.Errorf("kit %q: %w", name, domain.ErrNotFound)
 }
 
-// Stretched returns a kit with its intervals stretched, or
-// ErrNotFound. There is one for all devices of the same stretch.
-func (c *Catalogue) Stretched(name string, stretch float64) (*Kit, error) {
+// Shaped returns a kit as it is collected in a shape, or ErrNotFound. There is one for all devices of the
+// same shape.
+func (c *Catalogue) Shaped(name string, s Shape) (*Kit, error) {
 	k, err := c.Kit(name)
-	if err != nil || stretch == 1 {
+	if err != nil || s.Plain() {
 		return k, err
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	key := stretched{name, stretch}
-	if c.stretched[key] == nil {
-		c.stretched[key] = k.Stretched(stretch)
+	key := shaped{name, s.name()}
+	if c.shaped[key] == nil {
+		c.shaped[key] = k.Shaped(s)
 	}
-	return c.stretched[key], nil
+	return c.shaped[key], nil
 }
 
 // Reading returns a reading by the names of its kit and itself; ok is false

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -15,6 +16,7 @@ func (k *Kit) check() (problems []error) {
 	if k.Name == "" || k.Title == "" || k.Version < 1 {
 		bad("kit, title and version must be set")
 	}
+	problems = append(problems, k.checkFolder()...)
 	for _, s := range k.Sources {
 		if len(s.columns) == 0 || s.Key == "" {
 			bad("source %q fetches nothing", s.Key)
@@ -80,12 +82,30 @@ func (k *Kit) check() (problems []error) {
 			bad("reading %q: %q is no tag", r.Key, r.Tags[i])
 		}
 	}
+	problems = append(problems, k.checkInside()...)
 	for _, c := range k.Charts {
 		for _, key := range c.Readings {
 			if r, ok := k.Reading(key); !ok || r.Text {
 				bad("chart %q: there is no reading %q that has numbers", c.Title, key)
 			}
 		}
+	}
+	return problems
+}
+
+// checkInside finds kits that cannot be brought along.
+func (k *Kit) checkInside() (problems []error) {
+	seen := map[string]bool{k.Name: true}
+	for _, in := range k.Inside {
+		switch {
+		case in.Kit == "":
+			problems = append(problems, errors.New("each of kits must say which kit"))
+		case in.Kit == k.Name:
+			problems = append(problems, fmt.Errorf("it cannot bring along itself: %s, %s", k.Name, k.Name))
+		case seen[in.Kit]:
+			problems = append(problems, fmt.Errorf("kits: %s stands there twice", in.Kit))
+		}
+		seen[in.Kit] = true
 	}
 	return problems
 }

@@ -20,7 +20,7 @@ const (
 
 // Difference is one thing of a kit that a version has, has not any more, or has otherwise.
 type Difference struct {
-	What string `json:"what"` // reading, source, rows, rule, chart, parameter or kit
+	What string `json:"what"` // reading, source, rows, rule, chart, parameter, kit inside or kit
 	Key  string `json:"key"`
 	Name string `json:"name"`
 	How  string `json:"how"` // new, gone or changed
@@ -44,7 +44,9 @@ func Compare(before, after *Kit) (out []Difference) {
 		before = &Kit{}
 	}
 	whole := func(k *Kit) []thing {
-		return []thing{{"", k.Title, []facet{{"title", k.Title}, {"about", k.About}, {"needs", strings.Join(k.Needs, ", ")}}}}
+		return []thing{{"", k.Title, []facet{{"title", k.Title}, {"about", k.About},
+			{"folder", k.Folder}, {"needs", strings.Join(k.Needs, ", ")},
+			{"parked", parkedWords(k.Parked)}}}}
 	}
 	for _, sort := range []struct {
 		what string
@@ -57,6 +59,7 @@ func Compare(before, after *Kit) (out []Difference) {
 		{"reading", readingThings},
 		{"rule", ruleThings},
 		{"chart", chartThings},
+		{"kit inside", insideThings},
 	} {
 		if sort.what == "kit" && before.Name == "" {
 			continue
@@ -105,7 +108,8 @@ func orNothing(s string) string {
 func parameterThings(k *Kit) (out []thing) {
 	for _, p := range k.Parameters {
 		out = append(out, thing{p.Name, p.Label, []facet{{"label", p.Label}, {"about", p.Help}, {"kind", string(p.Kind)},
-			{"default", p.Default}, {"choices", strings.Join(p.Choices, ", ")}, {"bounds", fmt.Sprint(p.Low, " to ", p.High)}}})
+			{"default", p.Default}, {"choices", strings.Join(p.Choices, ", ")}, {"bounds", fmt.Sprint(p.Low, " to ", p.High)},
+			{"must be set", yes(p.Required)}, {"not asked for", yes(p.Hidden)}}})
 	}
 	return out
 }
@@ -167,6 +171,13 @@ func ruleThings(k *Kit) (out []thing) {
 func chartThings(k *Kit) (out []thing) {
 	for _, c := range k.Charts {
 		out = append(out, thing{c.Title, c.Title, []facet{{"readings", strings.Join(c.Readings, ", ")}}})
+	}
+	return out
+}
+
+func insideThings(k *Kit) (out []thing) {
+	for _, in := range k.Inside {
+		out = append(out, thing{in.Kit, in.Kit, []facet{{"sets", settings(in.Set)}}})
 	}
 	return out
 }

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"time"
 
-	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/why"
 )
 
@@ -63,14 +62,7 @@ func (k *Kit) Estimate(count func(Parts) int, bytesPerSample float64) Cost {
 }
 
 // Stretched is the kit with its intervals stretched.
-func (k *Kit) Stretched(stretch float64) *Kit {
-	out := *k
-	out.Sources = slices.Clone(k.Sources)
-	for i, src := range out.Sources {
-		out.Sources[i].Every = cadence.Stretched(src.Every, stretch)
-	}
-	return &out
-}
+func (k *Kit) Stretched(stretch float64) *Kit { return k.Shaped(Shape{Stretch: stretch}) }
 
 // ByPurpose counts parts by their purpose, as a sweep does.
 func ByPurpose(counts map[string]int) func(Parts) int {

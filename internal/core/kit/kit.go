@@ -40,9 +40,11 @@ const (
 
 // Kit is what is collected and judged of one kind of thing for one purpose.
 type Kit struct {
-	Name    string
-	Title   string
-	About   string
+	Name  string
+	Title string
+	About string
+	// Folder is where it is kept among others, as Network/Errors; empty for the top.
+	Folder  string
 	Version int
 	// Needs are the facts that a device must show for the kit to fit, as a
 	// sweep learns them.
@@ -54,7 +56,17 @@ type Kit struct {
 	Readings   []Reading
 	Rules      []rule.Rule
 	Charts     []Chart
-	ways       way.List
+	// Inside are the kits that it brings along.
+	Inside []Inside
+	// Parked is what is kept in the file and not collected.
+	Parked []Parked
+	ways   way.List
+}
+
+// Inside is a kit that another one brings along, with the parameters that this sets.
+type Inside struct {
+	Kit string
+	Set map[string]string
 }
 
 // Source is one fetch that feeds many readings. A source may stand several

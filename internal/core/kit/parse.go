@@ -23,9 +23,11 @@ import (
 
 // The file's own shape; see docs/kits.md.
 type file struct {
+	Format     int
 	Kit        string
 	Title      string
 	About      string
+	Folder     string
 	Version    int
 	Needs      []string
 	Parameters []fileParameter
@@ -49,6 +51,7 @@ type file struct {
 		Marks      []string
 		Apart      []string
 		Living     map[string][]string
+		Parked     bool
 	}
 	Readings []struct {
 		Key       string
@@ -58,12 +61,7 @@ type file struct {
 		Of        string
 		Source    string
 		Value     []string
-		Rate      bool
-		Times     string
-		PercentOf string `yaml:"percent_of"`
-		ShareWith string `yaml:"share_with"`
-		Scale     float64
-		Steps     []map[string]string
+		fileSteps `yaml:",inline"`
 		Heartbeat string
 		Only      map[string][]string
 		LeaveOut  map[string][]string `yaml:"leave_out"`
@@ -79,9 +77,11 @@ type file struct {
 		Purpose   Purpose
 		Always    bool
 		Tags      []string
+		Parked    bool
 	}
 	Rules  []fileRule
 	Charts []Chart
+	Kits   []Inside
 }
 
 type fileParameter struct {
@@ -93,6 +93,9 @@ type fileParameter struct {
 	Choices []string
 	Low     float64
 	High    float64
+	// Required and Hidden: it must be set somewhere; it is not asked for where the kit is fitted.
+	Required bool
+	Hidden   bool
 }
 
 type fileSource struct {
@@ -103,6 +106,7 @@ type fileSource struct {
 	When     map[string]string
 	Ask      map[string]string
 	Columns  []way.Column
+	Parked   bool
 }
 
 // fileRule is a rule with the document of its condition under the name of its kind.
@@ -115,25 +119,33 @@ type fileRule struct {
 	Runbook string
 	Enabled *bool
 	Tags    []string
+	Parked  bool
 	Kinds   map[string]any `yaml:",inline"`
 }
 
 // Parse reads a kit file that may use the given ways to collect and kinds of
 // rules. Every problem found is told, with the place.
 func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
+	if err := known(data); err != nil {
+		return nil, err
+	}
 	dec := yaml.NewDecoder(bytes.NewReader(data))
 	dec.KnownFields(true)
 	var f file
 	if err := dec.Decode(&f); err != nil {
 		return nil, fmt.Errorf("kit file: %w", err)
 	}
+	parked := f.park()
 	k := &Kit{
 		Name:    f.Kit,
 		Title:   f.Title,
 		About:   strings.TrimSpace(f.About),
+		Folder:  folderOf(f.Folder),
 		Version: f.Version,
 		Needs:   f.Needs,
 		Charts:  f.Charts,
+		Inside:  f.Kits,
+		Parked:  parked,
 		ways:    ways,
 	}
 	problems := f.into(k, kinds)
@@ -142,6 +154,22 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 		return nil, fmt.Errorf("kit %q: %w", f.Kit, errors.Join(problems...))
 	}
 	return k, nil
+}
+
+// known refuses a file of a newer format, before what it may say there is taken for a mistake.
+func known(data []byte) error {
+	var of struct {
+		Kit    string
+		Format int
+	}
+	if err := yaml.Unmarshal(data, &of); err != nil || of.Format == 0 {
+		return nil // what is wrong with it is told when it is read as a whole
+	}
+	if of.Format < 1 || of.Format > Format {
+		const says = "kit %q is of the format %d, and this release reads up to %d: a newer release knows it"
+		return fmt.Errorf(says, of.Kit, of.Format, Format)
+	}
+	return nil
 }
 
 func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
@@ -168,7 +196,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		)
 	}
 	for _, r := range f.Readings {
-		steps, err := written(r.Rate, r.Times, r.PercentOf, r.ShareWith, r.Scale, r.Steps)
+		steps, err := r.written()
 		if err != nil {
 			problems = append(problems, fmt.Errorf("reading %q: %w", r.Key, err))
 		}
@@ -201,6 +229,9 @@ func (p fileParameter) field() field.Field {
 		Choices: p.Choices,
 		Low:     p.Low,
 		High:    p.High,
+
+		Required: p.Required,
+		Hidden:   p.Hidden,
 	}
 	if f.Label == "" {
 		f.Label = text.UpperFirst(p.Name)

@@ -2,6 +2,7 @@ package kit
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 
 	"tirelessowl/internal/core/field"
@@ -74,7 +75,55 @@ func (k *Kit) filled(w way.Way, src Source, parameters map[string]string) way.Se
 }
 
 // Check validates the values of a kit's parameters, by name, and returns them
-// with their defaults. Unknown ones are refused.
+// with their defaults. Unknown ones are refused. One that must be set need not be among them: it may be set
+// somewhere else; see Missing.
 func (k *Kit) Check(values map[string]string) (map[string]string, domain.FieldErrors) {
-	return field.Check(k.Parameters, values)
+	fields := slices.Clone(k.Parameters)
+	for i := range fields {
+		fields[i].Required = false
+	}
+	return field.Check(fields, values)
+}
+
+// Missing are the parameters that must be set, and have neither a value nor a default.
+func (k *Kit) Missing(values map[string]string) (out []field.Field) {
+	for _, p := range k.Parameters {
+		if p.Required && k.parameter(values, p.Name) == "" {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Asked are the parameters that are asked for where the kit is fitted, in the order in which they are filled in.
+func (k *Kit) Asked() (out []field.Field) {
+	for _, p := range k.Parameters {
+		if !p.Hidden {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// uses tells whether what a source asks, or whether it is asked, depends on a parameter.
+func (s Source) uses(parameter string) bool {
+	if _, when := s.When[parameter]; when {
+		return true
+	}
+	for _, text := range s.Ask {
+		if strings.Contains(text, "{"+parameter+"}") {
+			return true
+		}
+	}
+	return false
+}
+
+// Needing are the keys of the sources that cannot be asked without a parameter.
+func (k *Kit) Needing(parameter string) (out []string) {
+	for _, src := range k.Sources {
+		if src.uses(parameter) && !slices.Contains(out, src.Key) {
+			out = append(out, src.Key)
+		}
+	}
+	return out
 }

@@ -8,28 +8,40 @@ import (
 	"strings"
 	"time"
 
+	"go.yaml.in/yaml/v3"
+
 	"tirelessowl/internal/core/derive"
 )
 
-// written are the steps of a reading: those in their order, or the usual ones in short, in this
-// order: rate, times, percent_of, share_with, scale.
-func written(rate bool, times, percentOf, shareWith string, scale float64, steps []map[string]string) (out []derive.Written, err error) {
-	if rate {
+// fileSteps are the steps of a reading in a kit file: those in their order, or the usual ones in short, which are taken
+// in this order.
+type fileSteps struct {
+	Rate      bool
+	Times     string
+	PercentOf string `yaml:"percent_of"`
+	ShareWith string `yaml:"share_with"`
+	Scale     float64
+	Steps     []map[string]string
+}
+
+// written are the steps, whichever way they stand there.
+func (f fileSteps) written() (out []derive.Written, err error) {
+	if f.Rate {
 		out = append(out, derive.Written{Do: "rate"})
 	}
-	columns := []derive.Written{{Do: "times", With: times}, {Do: "percent_of", With: percentOf}, {Do: "share_with", With: shareWith}}
+	columns := []derive.Written{{Do: "times", With: f.Times}, {Do: "percent_of", With: f.PercentOf}, {Do: "share_with", With: f.ShareWith}}
 	for _, short := range columns {
 		if short.With != "" {
 			out = append(out, short)
 		}
 	}
-	if scale != 0 && scale != 1 {
-		out = append(out, derive.Written{Do: "scale", With: strconv.FormatFloat(scale, 'g', -1, 64)})
+	if f.Scale != 0 && f.Scale != 1 {
+		out = append(out, derive.Written{Do: "scale", With: strconv.FormatFloat(f.Scale, 'g', -1, 64)})
 	}
-	if len(out) > 0 && len(steps) > 0 {
+	if len(out) > 0 && len(f.Steps) > 0 {
 		return nil, errors.New("write all steps under steps, or none")
 	}
-	for i, step := range steps {
+	for i, step := range f.Steps {
 		if len(step) != 1 {
 			return nil, fmt.Errorf("step %d does not do exactly one thing", i+1)
 		}
@@ -38,6 +50,15 @@ func written(rate bool, times, percentOf, shareWith string, scale float64, steps
 		}
 	}
 	return out, nil
+}
+
+// StepsIn are the steps of a reading as it stands in a kit file.
+func StepsIn(reading *yaml.Node) ([]derive.Written, error) {
+	var f fileSteps
+	if err := reading.Decode(&f); err != nil {
+		return nil, err
+	}
+	return f.written()
 }
 
 // longestHeartbeat keeps what is stored from looking like a gap for a day.

@@ -58,7 +58,7 @@ func (d *Desk) See(ctx context.Context, who access.Actor, area domain.Area) (*st
 	if scope.None() {
 		return nil, d.refused(ctx, who, Deed{Name: "look", Area: area, Needs: domain.AccessSee}, errNothing)
 	}
-	return d.store.Seen(scope), nil
+	return d.seen(ctx, scope), nil
 }
 
 // SeeWhole returns the database to those who may see all of an area: it holds
@@ -68,7 +68,7 @@ func (d *Desk) SeeWhole(ctx context.Context, who access.Actor, area domain.Area)
 	if !scope.All() {
 		return nil, d.refused(ctx, who, Deed{Name: "look", Area: area, Needs: domain.AccessSee}, errNothing)
 	}
-	return d.store.Seen(scope), nil
+	return d.seen(ctx, scope), nil
 }
 
 // Reach returns the database as far as an actor may do a deed; it is ErrForbidden
@@ -77,7 +77,7 @@ func (d *Desk) Reach(ctx context.Context, who access.Actor, deed Deed) (*store.S
 	if err := d.May(ctx, who, deed); err != nil {
 		return nil, err
 	}
-	return d.store.Seen(who.Scope(deed.Area, deed.Needs)), nil
+	return d.seen(ctx, who.Scope(deed.Area, deed.Needs)), nil
 }
 
 // May refuses an actor who may do a deed nowhere.
@@ -104,14 +104,21 @@ func (d *Desk) Do(ctx context.Context, who access.Actor, deed Deed, f func(w *Wo
 	if err := d.May(ctx, who, deed); err != nil {
 		return err
 	}
-	w := &Work{who: who, deed: deed, ctx: ctx}
+	w := &Work{who: who, deed: deed, ctx: ctx, whole: wholeOf(ctx)}
+	if w.whole != nil {
+		w.Areas = w.whole.Areas
+		return d.refused(ctx, who, deed, w.run(f))
+	}
 	err := d.store.InTx(ctx, func(tx *store.Areas) error {
 		w.Areas = tx
-		if err := f(w); err != nil {
+		if err := w.run(f); err != nil {
 			return err
 		}
-		if !w.asked {
-			return fmt.Errorf("%w: “%s” has not asked whether it may", domain.ErrForbidden, deed.Name)
+		if err := w.close(ctx); err != nil {
+			return err
+		}
+		for i := range w.entries {
+			w.entries[i].ChangeSet = w.set
 		}
 		return tx.Audit.Add(ctx, w.entries...)
 	})
@@ -124,11 +131,39 @@ func (d *Desk) Do(ctx context.Context, who access.Actor, deed Deed, f func(w *Wo
 	// What is stored must come into force, also when whoever asked has gone.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), forceLimit)
 	defer cancel()
-	var failed []error
-	for _, then := range w.after {
-		failed = append(failed, then(ctx))
+	return w.follow(ctx)
+}
+
+// Together is Do for several use cases as one: those that f calls with its context store and note in one
+// transaction, or none of them does, and what they leave for afterwards runs when all is stored, the same
+// things once. Each asks by itself whether the actor may. What they look at is what was stored so far.
+func (d *Desk) Together(ctx context.Context, who access.Actor, deed Deed, f func(ctx context.Context, w *Work) error) error {
+	return d.Do(ctx, who, deed, func(w *Work) error { return f(context.WithValue(ctx, wholeKey{}, w), w) })
+}
+
+type wholeKey struct{}
+
+// wholeOf is the work that a use case is a part of; nil where it stands by itself.
+func wholeOf(ctx context.Context) *Work {
+	w, _ := ctx.Value(wholeKey{}).(*Work)
+	return w
+}
+
+// Whole is the whole database, with what the work has stored that this is a part of. Nothing of it is for
+// people before it is asked whether they may.
+func (d *Desk) Whole(ctx context.Context) *store.Areas {
+	if w := wholeOf(ctx); w != nil {
+		return w.Areas
 	}
-	return errors.Join(failed...)
+	return &d.store.Areas
+}
+
+// seen is the database as far as a scope reaches, with what the work has stored that this is a part of.
+func (d *Desk) seen(ctx context.Context, scope domain.Scope) *store.Seen {
+	if w := wholeOf(ctx); w != nil {
+		return d.store.SeenWithin(w.Areas, scope)
+	}
+	return d.store.Seen(scope)
 }
 
 // forceLimit bounds how long it is waited for what follows a change.

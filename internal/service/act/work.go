@@ -16,13 +16,18 @@ import (
 // rows, so what is taken from them goes through At, On or Device first.
 type Work struct {
 	*store.Areas
-	ctx     context.Context
-	who     access.Actor
-	deed    Deed
-	asked   bool
+	ctx   context.Context
+	who   access.Actor
+	deed  Deed
+	asked bool
+	// whole is what this is a part of; nil where it stands by itself.
+	whole *Work
+	// set is the set of changes that all belongs to; zero for none.
+	set     domain.ID
 	entries []domain.Entry
 	news    []domain.News
-	after   []func(context.Context) error
+	last    []leftover // within the transaction
+	after   []leftover // when all is stored
 }
 
 // At asks whether the actor may do the deed at a place, zero for what belongs to the
@@ -101,7 +106,7 @@ func (w *Work) NoteFor(t Thing, before, after any, reason string) {
 	if before != nil && after != nil && bytes.Equal(e.Before, e.After) {
 		return
 	}
-	w.entries = append(w.entries, e)
+	w.root().entries = append(w.root().entries, e)
 }
 
 // document is a thing as it is noted: its secrets hide themselves.
@@ -117,7 +122,4 @@ func document(x any) json.RawMessage {
 }
 
 // Tell has those who look learn that something changed, when it is stored.
-func (w *Work) Tell(n domain.News) { w.news = append(w.news, n) }
-
-// Then runs something when all is stored, such as taking up the change.
-func (w *Work) Then(f func(context.Context) error) { w.after = append(w.after, f) }
+func (w *Work) Tell(n domain.News) { w.root().news = append(w.root().news, n) }

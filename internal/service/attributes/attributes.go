@@ -24,11 +24,13 @@ type Service struct {
 	store  *store.Store
 	desk   *act.Desk
 	sheets *act.Sheets
+	// changed takes up what follows of tags and attributes.
+	changed func(context.Context) error
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk, sheets *act.Sheets) *Service {
-	return &Service{s, desk, sheets}
+func New(s *store.Store, desk *act.Desk, sheets *act.Sheets, changed func(context.Context) error) *Service {
+	return &Service{s, desk, sheets, changed}
 }
 
 var (
@@ -181,6 +183,7 @@ func (s *Service) SetMany(ctx context.Context, who access.Actor, things []inheri
 			}
 		}
 		w.Then(s.forget)
+		w.Then(s.changed)
 		return nil
 	})
 }

@@ -1,6 +1,7 @@
 package attributes_test
 
 import (
+	"context"
 	"fmt"
 	"net/netip"
 	"strings"
@@ -32,7 +33,7 @@ type world struct {
 func begin(t *testing.T) world {
 	t.Helper()
 	db := testkit.Store(t)
-	w := world{Service: attributes.New(db, testkit.Desk(db), act.NewSheets(db)), db: db}
+	w := world{Service: attributes.New(db, testkit.Desk(db), act.NewSheets(db), func(context.Context) error { return nil }), db: db}
 	var err error
 	w.line, err = db.Places.Save(t.Context(), domain.Place{Name: "Line", Kind: domain.Organisation})
 	require.NoError(t, err)

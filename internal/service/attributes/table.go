@@ -88,6 +88,7 @@ func (s *Service) Import(ctx context.Context, who access.Actor, from io.Reader, 
 		out.Done = true
 		t.note(w)
 		w.Then(s.forget)
+		w.Then(s.changed)
 		return nil
 	})
 	return out, err

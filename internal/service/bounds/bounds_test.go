@@ -58,7 +58,7 @@ func setup(t *testing.T) (w world) {
 	w.kits = testkit.Kits(t, w.store)
 	w.places = places.New(w.store, desk, sheets, func(context.Context) error { return nil })
 	w.devices = devices.New(w.store, desk, sheets, w.kits, respond.New(w.store, nil, nil, nil, "", func() {}),
-		func(context.Context, domain.ID) error { return nil }, func(domain.ID) int { return 1 })
+		func(context.Context, domain.ID) error { return nil }, func(domain.ID, string) int { return 1 })
 	return w
 }
 

@@ -111,8 +111,8 @@ func (t *trial) into(r *Rehearsal, sample string) (stored []float64) {
 		}
 		path := t.follow(row.Index)
 		seen.Raw, seen.Values = path.raw, path.values
-		if seen.Keeps && path.ok {
-			stored = append(stored, path.stored)
+		if seen.Keeps && path.newest.number {
+			stored = append(stored, path.newest.n)
 		}
 		if !found && seen.Keeps && (r.Sample == "" || row.Index == sample) || row.Index == sample && sample != "" {
 			r.Sample, r.Steps = seen.Name, path.steps
@@ -137,8 +137,7 @@ func (t *trial) index() {
 type path struct {
 	raw    string
 	values []string // as they would be stored, of all looks but the first
-	stored float64  // the newest
-	ok     bool
+	newest valued
 	steps  []StepSeen // of the last look
 }
 
@@ -167,10 +166,9 @@ func (t *trial) follow(index string) (p path) {
 			p.steps = append(p.steps, stepSeen(x))
 		}
 		look.State = state(t.reading.Key)
-		value, stored, ok := t.value(formula, &look)
-		p.stored, p.ok = stored, ok
+		p.newest = t.value(formula, &look)
 		if i > 0 {
-			p.values = append(p.values, value)
+			p.values = append(p.values, p.newest.said)
 		}
 	}
 	return p
@@ -212,32 +210,40 @@ func stepSeen(x derive.Passed) StepSeen {
 	return StepSeen{Value: derive.CleanText(x.Value.String())}
 }
 
-// value is what would be stored, in words, and as a number where it is one.
-func (t *trial) value(f *derive.Formula, look *derive.Look) (said string, n float64, ok bool) {
+// valued is what would be stored of a value, or why nothing would.
+type valued struct {
+	said   string
+	n      float64 // what would be stored, but for texts
+	number bool    // n stands for no word
+	stores bool
+}
+
+func (t *trial) value(f *derive.Formula, look *derive.Look) valued {
 	if t.reading.Text {
 		text, ok, problem := f.Text(look)
 		if !ok {
-			return problem, 0, false
+			return valued{said: problem}
 		}
-		return text, 0, false
+		return valued{said: text, stores: true}
 	}
 	taken := f.Apply(look)
 	switch {
 	case taken.OK && len(t.reading.Codes) > 0:
-		if word, ok := t.reading.Codes[int(taken.Value)]; ok {
-			return word, 0, false
+		word, ok := t.reading.Codes[int(taken.Value)]
+		if !ok {
+			word = fmt.Sprint(taken.Value)
 		}
-		return fmt.Sprint(taken.Value), 0, false
+		return valued{said: word, n: taken.Value, stores: true}
 	case taken.OK, taken.Implausible:
-		said = units.Format(taken.Value, t.reading.Unit)
+		said := units.Format(taken.Value, t.reading.Unit)
 		if taken.Implausible {
 			said += ", which is kept apart: " + taken.Problem
 		}
-		return said, taken.Value, true
+		return valued{said, taken.Value, true, taken.OK}
 	case taken.Problem != "":
-		return taken.Problem, 0, false
+		return valued{said: taken.Problem}
 	}
-	return "waits for a second look", 0, false
+	return valued{said: "waits for a second look"}
 }
 
 // newest are the raw values of the last look.

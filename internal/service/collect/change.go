@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tirelessowl/internal/core/access"
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/text"
@@ -26,16 +27,18 @@ type KitChange struct {
 	Gained      int              `json:"series_gained"`
 	Lost        int              `json:"series_lost"`
 	// Before and After are the costs on all these devices.
-	Before kit.Cost  `json:"before"`
-	After  kit.Cost  `json:"after"`
-	Why    why.Trace `json:"why"`
+	// Cautions are what does not fit together in it.
+	Cautions []kit.Caution `json:"cautions"`
+	Before   kit.Cost      `json:"before"`
+	After    kit.Cost      `json:"after"`
+	Why      why.Trace     `json:"why"`
 }
 
 // kitName is what a kit may be called: it stands in addresses.
 var kitName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,59}$`)
 
-// parsed reads a kit file that people brought; what is wrong is told by the field document.
-func (s *Service) parsed(document string) (*kit.Kit, error) {
+// Parsed reads a kit file that people brought; what is wrong is told by the field document.
+func (s *Service) Parsed(ctx context.Context, document string) (*kit.Kit, error) {
 	if len(document) > MaxKit {
 		return nil, domain.FieldErrors{"document": fmt.Sprintf("At most %d KiB.", MaxKit>>10)}
 	}
@@ -49,7 +52,28 @@ func (s *Service) parsed(document string) (*kit.Kit, error) {
 	if strings.HasPrefix(k.Name, own.Prefix) {
 		return nil, domain.FieldErrors{"document": "Kits whose names begin with " + own.Prefix + " belong to one device each."}
 	}
+	if problem := s.inside(ctx, k); problem != "" {
+		return nil, domain.FieldErrors{"document": problem}
+	}
 	return k, nil
+}
+
+// inside says what is wrong with the kits that a kit would bring along; empty for nothing.
+func (s *Service) inside(ctx context.Context, k *kit.Kit) string {
+	kits := s.CatalogueIn(ctx)
+	for _, in := range k.Inside {
+		inner, err := kits.Kit(in.Kit)
+		if err != nil || strings.HasPrefix(in.Kit, own.Prefix) {
+			return fmt.Sprintf("kits: there is no kit %s. Bring that in first.", in.Kit)
+		}
+		if _, errs := inner.Check(in.Set); len(errs) > 0 {
+			return fmt.Sprintf("kits: %s cannot be set so: %s", in.Kit, errs.Error())
+		}
+	}
+	if circle := fit.Circle(k, kits); circle != nil {
+		return "kits: they would bring along one another in a circle: " + strings.Join(circle, ", ") + "."
+	}
+	return ""
 }
 
 // RehearseKit tells what bringing in a kit file would do, and changes nothing.
@@ -58,11 +82,11 @@ func (s *Service) RehearseKit(ctx context.Context, who access.Actor, document st
 	if err != nil {
 		return c, err
 	}
-	if c.Kit, err = s.parsed(document); err != nil {
+	if c.Kit, err = s.Parsed(ctx, document); err != nil {
 		return c, err
 	}
-	c.Name = c.Kit.Name
-	before, err := s.Kit(c.Name)
+	c.Name, c.Cautions = c.Kit.Name, c.Kit.Cautions()
+	before, err := s.CatalogueIn(ctx).Kit(c.Name)
 	if c.New = errors.Is(err, domain.ErrNotFound); c.New {
 		before = nil
 	} else if err != nil {

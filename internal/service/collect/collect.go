@@ -13,7 +13,9 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/core/guard"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/way"
@@ -34,6 +36,8 @@ type Wiring struct {
 	// Changed takes up what was changed of a device, ChangedAll of all of them.
 	Changed    func(context.Context, domain.ID) error
 	ChangedAll func(context.Context) error
+	// TakingUp is how many devices wait to be taken up; nil where nothing is collected.
+	TakingUp func() int
 	// Judged takes up what was changed of rules; nil for nothing.
 	Judged func(context.Context) error
 	// Shipped holds the kit files that come with the application.
@@ -74,15 +78,58 @@ func New(p Wiring) (*Service, error) {
 // Catalogue returns the kits in force; what is returned does not change.
 func (s *Service) Catalogue() *kit.Catalogue { return s.catalogue.Load() }
 
+// CatalogueIn is the kits in force, with those that the changes bring along that ctx is a part of.
+func (s *Service) CatalogueIn(ctx context.Context) *kit.Catalogue {
+	if d, ok := ctx.Value(draftKey{}).(*draft); ok && d.kits != nil {
+		return d.kits
+	}
+	return s.Catalogue()
+}
+
+// Drafting is a context in which kits that are brought in, and taken back, are so for all that is done with
+// it, before they are in force.
+func Drafting(ctx context.Context) context.Context {
+	return context.WithValue(ctx, draftKey{}, &draft{})
+}
+
+// Drafted remembers the kits as the changes leave them so far; calling what it returns has them so again.
+func Drafted(ctx context.Context) (back func()) {
+	d, ok := ctx.Value(draftKey{}).(*draft)
+	if !ok {
+		return func() {}
+	}
+	was := d.kits
+	return func() { d.kits = was }
+}
+
+type draftKey struct{}
+
+// draft is the kits as changes leave them that are not in force yet.
+type draft struct{ kits *kit.Catalogue }
+
+// foresee lets a kit be otherwise for what follows of the same changes; nil takes it away.
+func (s *Service) foresee(ctx context.Context, name string, k *kit.Kit) {
+	if d, ok := ctx.Value(draftKey{}).(*draft); ok {
+		d.kits = s.CatalogueIn(ctx).With(name, k)
+	}
+}
+
 // Kits returns all kits by title.
 func (s *Service) Kits() []*kit.Kit { return s.Catalogue().Kits() }
 
 // Kit returns a kit by name, or ErrNotFound.
 func (s *Service) Kit(name string) (*kit.Kit, error) { return s.Catalogue().Kit(name) }
 
-// Stretched returns a kit with its intervals stretched, or ErrNotFound.
-func (s *Service) Stretched(name string, stretch float64) (*kit.Kit, error) {
-	return s.Catalogue().Stretched(name, stretch)
+// Effective are the fitted kits of a device as they are collected there. Those that are not known are left
+// out.
+func (s *Service) Effective(tree inherit.Tree, d domain.Device, fittings []domain.Fitting) (out []fit.Effective) {
+	kits := s.Catalogue()
+	for _, f := range fittings {
+		if e, err := fit.Effect(kits, tree, d, f); err == nil {
+			out = append(out, e)
+		}
+	}
+	return out
 }
 
 // sampleSize is what a sample takes, looked up now and then.
@@ -106,95 +153,6 @@ func (s *Service) BytesPerSample(ctx context.Context) float64 {
 		}
 	}
 	return s.size.bytes
-}
-
-// Questions are what a device is asked because of its fitted kits, with intervals stretched.
-func (s *Service) Questions(
-	d domain.Device,
-	fittings []domain.Fitting,
-	talks map[string]kit.Talk,
-	stretch float64,
-) (out []way.Question) {
-	if d.Paused {
-		return nil
-	}
-	for _, f := range fittings {
-		if k, err := s.Stretched(f.Kit, stretch); err == nil {
-			out = append(out, k.Questions(d, f.Parameters, talks)...)
-		}
-	}
-	return out
-}
-
-// DeviceSeries makes sure that all readings of the device itself have their
-// series, and that all series say how often they are collected with intervals stretched. It returns all
-// series of the device.
-func (s *Service) DeviceSeries(
-	ctx context.Context,
-	deviceID domain.ID,
-	fittings []domain.Fitting,
-	have []domain.Series,
-	stretch float64,
-) ([]domain.Series, error) {
-	if err := s.inStretch(ctx, have, stretch); err != nil {
-		return nil, err
-	}
-	known := map[kit.Ref]bool{}
-	for _, x := range have {
-		if x.PartID == 0 {
-			known[kit.Ref{Kit: x.Kit, Reading: x.Reading}] = true
-		}
-	}
-	var missing []domain.Series
-	for _, f := range fittings {
-		k, err := s.Stretched(f.Kit, stretch)
-		if err != nil {
-			continue
-		}
-		for _, r := range k.Readings {
-			if r.Of == "" && !known[kit.Ref{Kit: k.Name, Reading: r.Key}] {
-				missing = append(missing, seriesOf(k, r, deviceID, 0))
-			}
-		}
-	}
-	made, err := s.store.Series.Add(ctx, missing)
-	return append(have, made...), err
-}
-
-// inStretch corrects the intervals of series whose intervals are stretched otherwise from now on.
-func (s *Service) inStretch(ctx context.Context, have []domain.Series, stretch float64) error {
-	changed := map[time.Duration][]domain.ID{}
-	for i, x := range have {
-		k, err := s.Stretched(x.Kit, stretch)
-		if err != nil {
-			continue
-		}
-		r, _ := k.Reading(x.Reading)
-		if src, ok := k.Source(r.Source); ok && r.StoredEvery(src) != x.Interval {
-			have[i].Interval = r.StoredEvery(src)
-			changed[have[i].Interval] = append(changed[have[i].Interval], x.ID)
-		}
-	}
-	for every, ids := range changed {
-		if err := s.store.Series.SetInterval(ctx, ids, every); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Series {
-	src, _ := k.Source(r.Source)
-	return domain.Series{
-		DeviceID: deviceID,
-		PartID:   partID,
-		Kit:      k.Name,
-		Reading:  r.Key,
-		Name:     r.Name,
-		Unit:     r.Unit,
-		Kind:     r.Kind(),
-		Interval: r.StoredEvery(src),
-	}
 }
 
 var setParameters = act.Deed{Name: "set parameters of a kit", Area: domain.AreaCollect, Needs: domain.AccessConfigure}
@@ -233,11 +191,45 @@ func (s *Service) SetParameters(
 		if err := act.Since(old.Parameters, mark); err != nil {
 			return err
 		}
+		for _, p := range k.Parameters { // what no form asks for stays, unless it is named
+			if _, named := values[p.Name]; p.Hidden && !named && old.Parameters[p.Name] != "" {
+				values[p.Name] = old.Parameters[p.Name]
+			}
+		}
 		fitted[i].Parameters = values
+		tree, err := w.Tree(ctx)
+		if err != nil {
+			return err
+		}
+		if errs := s.Unset(ctx, tree, d, fitted[i]); len(errs) > 0 {
+			return errs
+		}
 		w.Note(act.Device(d), notedParameters{name: old.Parameters}, notedParameters{name: values})
 		w.Then(func(ctx context.Context) error { return s.Changed(ctx, deviceID) })
 		return w.Fittings.Fit(ctx, fitted[i])
 	})
+}
+
+// Unset tells by field which parameters of a fitted kit must be set and are nowhere: not with it, nor on the tree. What
+// a rule or another kit fits may lack some: then what needs them is not asked.
+func (s *Service) Unset(ctx context.Context, tree inherit.Tree, d domain.Device, f domain.Fitting) domain.FieldErrors {
+	e, err := fit.Effect(s.CatalogueIn(ctx), tree, d, f)
+	if err != nil {
+		return nil // it is told elsewhere that there is no such kit
+	}
+	errs := domain.FieldErrors{}
+	for _, p := range e.Missing {
+		errs[p.Name] = "Must be set, here or at the place of the device."
+	}
+	return errs
+}
+
+// TakenUp returns on how many devices a change is not in force yet: they are collected from as they were.
+func (s *Service) TakenUp(ctx context.Context, who access.Actor) (left int, err error) {
+	if _, err := s.Desk.See(ctx, who, domain.AreaCollect); err != nil || s.TakingUp == nil {
+		return 0, err
+	}
+	return s.TakingUp(), nil
 }
 
 // Known returns all kits by title, to those who may see something of collecting.

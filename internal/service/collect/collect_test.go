@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -83,6 +84,13 @@ func TestStartingAgainKeepsWhatPeopleChanged(t *testing.T) {
 	}
 }
 
+// heldBy is what a device has, with its intervals stretched.
+func heldBy(svc *collect.Service, d domain.Device, fittings []domain.Fitting, series []domain.Series, stretch float64) collect.Held {
+	set := []domain.Override{{DeviceID: d.ID, Key: domain.SettingStretch, Value: fmt.Sprint(stretch)}}
+	tree := inherit.NewTree(nil, set)
+	return collect.Held{Tree: tree, Kits: svc.Effective(tree, d, fittings), Series: series}
+}
+
 func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	svc, _, d := setup(t)
 	fittings := []domain.Fitting{
@@ -92,7 +100,7 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	}
 	opened := way.Opened{Kind: "snmp-v2c", Secrets: domain.Secrets{"community": "c"}}
 	talks := map[string]kit.Talk{"snmp": {Settings: way.Settings{"port": "1161"}, Credential: opened}}
-	questions := svc.Questions(d, fittings, talks, 1)
+	questions := svc.Questions(d, heldBy(svc, d, fittings, nil, 1).Kits, talks)
 	require.Len(t, questions, 2)
 	tcp, table := questions[0], questions[1]
 	assert.Equal(t, "reachability/probe", tcp.Key)
@@ -104,16 +112,16 @@ func TestQuestionsFollowFittingsAndParameters(t *testing.T) {
 	assert.Equal(t, "1161", table.Endpoint["port"])
 	assert.Equal(t, "2s", table.Endpoint["timeout"], "what is not set is as usual")
 	assert.Equal(t, domain.Secret("c"), table.Credential.Secrets["community"])
-	assert.Len(t, table.Columns, 16)
+	assert.Len(t, table.Columns, 15)
 	fittings[0].Parameters = nil
-	hello := svc.Questions(d, fittings, nil, 1)[0]
+	hello := svc.Questions(d, heldBy(svc, d, fittings, nil, 1).Kits, nil)[0]
 	assert.Equal(t, "snmp", hello.Way, "by default it is asked over SNMP")
 	assert.Equal(t, "hello", hello.Ask["form"])
 	assert.Equal(t, "161", hello.Endpoint["port"])
 	assert.Equal(t, 15*time.Second, hello.Every)
-	assert.Equal(t, 45*time.Second, svc.Questions(d, fittings, nil, 3)[0].Every, "3 × 15 s")
+	assert.Equal(t, 45*time.Second, svc.Questions(d, heldBy(svc, d, fittings, nil, 3).Kits, nil)[0].Every, "3 × 15 s")
 	d.Paused = true
-	assert.Empty(t, svc.Questions(d, fittings, talks, 1))
+	assert.Empty(t, svc.Questions(d, heldBy(svc, d, fittings, nil, 1).Kits, talks))
 }
 
 func TestParametersNeedAFittedKit(t *testing.T) {
@@ -132,10 +140,10 @@ func TestParametersNeedAFittedKit(t *testing.T) {
 func TestSeriesOfTheDeviceAreMadeOnce(t *testing.T) {
 	svc, _, d := setup(t)
 	fittings := []domain.Fitting{{DeviceID: d.ID, Kit: "reachability"}, {DeviceID: d.ID, Kit: "host-resources"}}
-	first, err := svc.DeviceSeries(t.Context(), d.ID, fittings, nil, 1)
+	first, err := svc.DeviceSeries(t.Context(), d.ID, heldBy(svc, d, fittings, nil, 1))
 	require.NoError(t, err)
 	assert.Len(t, first, 4, "answer time, loss, processor, memory")
-	second, err := svc.DeviceSeries(t.Context(), d.ID, fittings, first, 1)
+	second, err := svc.DeviceSeries(t.Context(), d.ID, heldBy(svc, d, fittings, first, 1))
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 }
@@ -146,9 +154,7 @@ func word(s string) derive.Value { return derive.Value{Kind: derive.Text, Text: 
 func row(index, name, kind string) derive.Row {
 	none := derive.Value{}
 	return derive.Row{Index: index, Values: []derive.Value{
-		word(
-			name,
-		), word(kind), none, none, num(1), none, none, none, none, word(name), none, none, num(1000), word("to the quay"), none, none,
+		word(name), word(kind), none, num(1), none, none, none, none, word(name), none, none, num(1000), word("to the quay"), none, none,
 	}}
 }
 
@@ -263,7 +269,7 @@ func TestRowsOfTheSameNameAreNamedByWhatDiffers(t *testing.T) {
 		var rows []derive.Row
 		for i, note := range notes {
 			r := row(fmt.Sprint(i+1), "Ethernet", "6")
-			r.Values[13] = word(note)
+			r.Values[12] = word(note)
 			rows = append(rows, r)
 		}
 		for _, r := range collect.NewReader(src, def).Rows(append(rows, row("9", "lan9", "6")), nil) {
@@ -292,7 +298,7 @@ func TestAnInterfaceMadeAgainIsFollowed(t *testing.T) {
 		require.NoError(t, err)
 		return made
 	}
-	down := func(r derive.Row) derive.Row { r.Values[4] = num(2); return r }
+	down := func(r derive.Row) derive.Row { r.Values[3] = num(2); return r }
 	look(row("5", "eth1", "6"), row("6", "eth2", "6"))
 	eth1 := known.Parts[0].ID
 	made := look(down(row("5", "eth1", "6")), row("6", "eth2", "6"), row("9", "eth1", "6"))
@@ -346,7 +352,7 @@ func TestImpossibleSpeedsAreLeftOut(t *testing.T) {
 	var rows []derive.Row
 	for i, v := range []derive.Value{word("Inf"), word("NaN"), {Kind: derive.Gauge, Num: -1}, {Kind: derive.Gauge, Num: 1e300}} {
 		r := row(fmt.Sprint(i), fmt.Sprint("port", i), "6")
-		r.Values[12] = v
+		r.Values[11] = v
 		rows = append(rows, r)
 	}
 	known, _, err := svc.SyncParts(t.Context(), d.ID, k, src, def, collect.Known{}, collect.NewReader(src, def).Rows(rows, nil), time.Now())

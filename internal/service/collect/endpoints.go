@@ -99,7 +99,7 @@ func (s *Service) used(fittings []domain.Fitting) map[string]bool {
 	out := map[string]bool{}
 	for _, f := range fittings {
 		if k, err := s.Kit(f.Kit); err == nil {
-			for _, src := range k.SourcesFor(f.Parameters) {
+			for _, src := range k.SourcesFor(f.Values()) {
 				out[src.Way] = true
 			}
 		}
@@ -293,7 +293,7 @@ func (s *Service) Try(ctx context.Context, who access.Actor, deviceID domain.ID,
 		if err != nil {
 			continue
 		}
-		for _, src := range k.SourcesFor(f.Parameters) {
+		for _, src := range k.SourcesFor(f.Values()) {
 			if src.Way == name {
 				return s.try(ctx, k, src, device, f, talk), nil
 			}
@@ -305,7 +305,7 @@ func (s *Service) Try(ctx context.Context, who access.Actor, deviceID domain.ID,
 func (s *Service) try(ctx context.Context, k *kit.Kit, src kit.Source, d domain.Device, f domain.Fitting, talk kit.Talk) Trial {
 	ctx, cancel := context.WithTimeout(ctx, tryPatience)
 	defer cancel()
-	q, _ := k.Question(src, d, f.Parameters, talk)
+	q, _ := k.Question(src, d, f.Values(), talk)
 	q.Exchange = way.NewExchange(time.Now())
 	got := s.Asker.Ask(ctx, q)
 	return Trial{Kit: k.Name, Source: src.Key, Way: src.Way, Fetched: got, Exchange: q.Exchange.Lines}

@@ -10,18 +10,21 @@ import (
 	"tirelessowl/internal/store"
 )
 
-// inStep brings the rules of all kits into the database, once each by the
-// kit's key: what people have changed stays as it is. Series learn what their
-// readings are now.
-func (s *Service) inStep(ctx context.Context) error {
+// inStep brings the rules of all kits into the database, and lets those follow that people left as their
+// kits said. Those of kits that were withdrawn judge nothing. Series learn what their readings are now.
+func (s *Service) inStep(ctx context.Context, withdrawn map[string]bool) error {
 	return s.store.InTx(ctx, func(tx *store.Areas) error {
-		existing, err := tx.Rules.All(ctx)
+		existing, err := tx.Rules.Ever(ctx)
 		if err != nil {
 			return err
 		}
-		have := map[string]bool{}
-		for _, r := range existing {
-			have[r.Kit+"/"+r.Key] = true
+		brought, err := tx.Rules.Brought(ctx)
+		if err != nil {
+			return err
+		}
+		b := bringing{tx.Rules, brought, existing}
+		if err := b.leave(ctx, func(r rule.Rule) bool { return withdrawn[r.Kit] }); err != nil {
+			return err
 		}
 		for _, k := range s.Kits() {
 			for _, r := range k.Readings {
@@ -30,15 +33,14 @@ func (s *Service) inStep(ctx context.Context) error {
 					return err
 				}
 			}
-			for _, r := range k.Rules {
-				if have[k.Name+"/"+r.Key] {
-					continue
-				}
-				if _, err := tx.Rules.Save(ctx, r); err != nil {
-					return fmt.Errorf("rule %q of the kit %s: %w", r.Name, k.Name, err)
-				}
+			if err := b.bring(ctx, k); err != nil {
+				return fmt.Errorf("rules of the kit %s: %w", k.Name, err)
 			}
-			if err := rulesFollow(ctx, tx, k, existing); err != nil {
+			present, err := tx.Rules.Of(ctx, k.Name)
+			if err != nil {
+				return err
+			}
+			if err := rulesFollow(ctx, tx, k, present); err != nil {
 				return err
 			}
 		}
@@ -53,7 +55,7 @@ func rulesFollow(ctx context.Context, tx *store.Areas, k *kit.Kit, rules []rule.
 		if r.Kit != k.Name || !ok {
 			continue
 		}
-		changed, err := follow(&r, reading)
+		changed, err := bound(&r, reading)
 		if err != nil {
 			return fmt.Errorf("rule %q of the kit %s: %w", r.Name, k.Name, err)
 		}
@@ -67,7 +69,8 @@ func rulesFollow(ctx context.Context, tx *store.Areas, k *kit.Kit, rules []rule.
 	return nil
 }
 
-func follow(r *rule.Rule, reading kit.Reading) (changed bool, err error) {
+// bound lets a rule know the unit and the words of its reading.
+func bound(r *rule.Rule, reading kit.Reading) (changed bool, err error) {
 	changed = r.Unit != reading.Unit
 	r.Unit = reading.Unit
 	b, ok := r.Condition.(kit.Bound)

@@ -51,8 +51,8 @@ func (s *Service) Load(ctx context.Context) error {
 	}
 	for _, x := range s.shipped {
 		have, ok := known[x.kit.Name]
-		// What people brought in stays until something newer is shipped.
-		if ok && (have.Document == x.document || !have.Shipped && have.Version >= x.kit.Version) {
+		// What people have changed, or taken back, stays until somebody decides about what the release has.
+		if ok && (have.Document == x.document || !have.Shipped) {
 			continue
 		}
 		v := domain.KitVersion{Kit: x.kit.Name, Version: x.kit.Version, Document: x.document, Shipped: true, CreatedAt: time.Now().UTC()}
@@ -72,7 +72,12 @@ func (s *Service) takeUp(ctx context.Context) error {
 	}
 	var kits []*kit.Kit
 	var broken []error
+	withdrawn := map[string]bool{}
 	for _, v := range newest {
+		if v.Withdrawn {
+			withdrawn[v.Kit] = true
+			continue
+		}
 		k, err := kit.Parse([]byte(v.Document), s.Ways, s.Rules)
 		if err != nil {
 			broken = append(broken, fmt.Errorf("kit %s, revision %d: %w", v.Kit, v.Revision, err))
@@ -85,7 +90,7 @@ func (s *Service) takeUp(ctx context.Context) error {
 	s.catalogue.Store(kit.NewCatalogue(kits, devices))
 	s.taking.Unlock()
 	broken = append(broken, unread...)
-	return errors.Join(append(broken, s.inStep(ctx))...)
+	return errors.Join(append(broken, s.inStep(ctx, withdrawn))...)
 }
 
 // Versions returns all versions of a kit, newest first, without documents.
@@ -95,7 +100,7 @@ func (s *Service) Versions(ctx context.Context, who access.Actor, name string) (
 		return nil, err
 	}
 	found, err := seen.Kits.Versions(ctx, name)
-	if err == nil && len(found) == 0 {
+	if err == nil && (len(found) == 0 || found[0].Withdrawn) {
 		err = domain.ErrNotFound
 	}
 	return found, err
@@ -108,6 +113,14 @@ func (s *Service) Version(ctx context.Context, who access.Actor, name string, re
 		return domain.KitVersion{}, err
 	}
 	return seen.Kits.Version(ctx, name, revision)
+}
+
+// Schema returns the JSON Schema of kit files, for editors.
+func (s *Service) Schema(ctx context.Context, who access.Actor) ([]byte, error) {
+	if _, err := s.Desk.See(ctx, who, domain.AreaCollect); err != nil {
+		return nil, err
+	}
+	return kit.Schema(s.Ways, s.Rules)
 }
 
 // MaxKit is the largest kit file that is taken, in bytes.
@@ -123,7 +136,7 @@ func (s *Service) Bring(ctx context.Context, who access.Actor, document string, 
 		if err := w.Whole(); err != nil {
 			return err
 		}
-		k, err := s.parsed(document)
+		k, err := s.Parsed(ctx, document)
 		if err != nil {
 			return err
 		}
@@ -137,16 +150,23 @@ func (s *Service) Bring(ctx context.Context, who access.Actor, document string, 
 		if base != 0 && (len(before) == 0 || before[0].Revision != base) {
 			return domain.ErrChanged
 		}
-		v, err = w.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC()})
+		v, err = w.Kits.Add(ctx, domain.KitVersion{Kit: k.Name, Version: k.Version, Document: document, CreatedAt: time.Now().UTC(),
+			Author: who.Name, Reason: who.Because})
 		if err != nil {
 			return err
 		}
 		v.Document = ""
 		w.Note(act.Thing{Kind: "kit", Name: v.Kit}, nil, v)
-		w.Then(s.takeUp)
-		w.Then(s.ChangedAll)
-		w.Then(s.judged)
+		s.foresee(ctx, k.Name, k)
+		s.take(w)
 		return nil
 	})
 	return v, err
+}
+
+// take has the kits in force as they are stored, once all is.
+func (s *Service) take(w *act.Work) {
+	w.ThenOnce("kits", s.takeUp)
+	w.ThenOnce("all devices", s.ChangedAll)
+	w.ThenOnce("rules", s.judged)
 }

@@ -82,7 +82,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 		nil,
 	)
 	require.NoError(t, err)
-	_, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil, 1)
+	_, err = svc.DeviceSeries(ctx, d.ID, heldBy(svc, d, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, nil, 1))
 	require.NoError(t, err)
 	before := svc.Catalogue()
 	_, err = svc.Bring(
@@ -97,7 +97,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	series, err := s.Series.Of(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "Water", series[0].Name)
-	series, err = svc.DeviceSeries(ctx, d.ID, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, series, 1)
+	series, err = svc.DeviceSeries(ctx, d.ID, heldBy(svc, d, []domain.Fitting{{DeviceID: d.ID, Kit: "gauge"}}, series, 1))
 	require.NoError(t, err)
 	assert.Equal(t, 30*time.Second, series[0].Interval, "when the device is loaded anew")
 	rules, err := s.Rules.All(ctx)
@@ -113,7 +113,7 @@ func TestSeriesFollowTheirKit(t *testing.T) {
 	assert.Equal(t, 1, old.Version, "who holds a catalogue sees the same kits as long as it works")
 }
 
-// What people brought in stays until something newer is shipped.
+// What people brought in stays, whatever is shipped, until somebody decides.
 func TestBroughtKitsStay(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	svc := shipping(t, s, gauge)
@@ -132,7 +132,7 @@ func TestBroughtKitsStay(t *testing.T) {
 	require.NoError(t, svc.Load(ctx))
 	k, err = svc.Kit("gauge")
 	require.NoError(t, err)
-	assert.Equal(t, "Newer", k.Title)
+	assert.Equal(t, "Ours", k.Title)
 	for _, wrong := range []string{
 		"", "kit: x", strings.Repeat("x", collect.MaxKit+1), strings.Replace(gauge, "way: snmp", "way: pigeon", 1),
 	} {

@@ -209,7 +209,7 @@ func (s *Service) keepOwn(ctx context.Context, w *act.Work, k store.OwnKit) erro
 		return s.Changed(ctx, k.DeviceID)
 	})
 	if len(rules) > 0 {
-		w.Then(s.judged)
+		w.ThenOnce("rules", s.judged)
 	}
 	return nil
 }

@@ -3,7 +3,9 @@ package collect
 import (
 	"context"
 	"fmt"
+	"slices"
 
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
@@ -25,6 +27,27 @@ func (s *Service) Speak(ctx context.Context, d domain.Device, name string) (way.
 		return way.Question{}, err
 	}
 	return kit.Open(w, d, s.Talks(around, d, endpoints)[name]), nil
+}
+
+// ValuesOn are the parameters of a kit as they hold for a device, where it is fitted or would be.
+func (s *Service) ValuesOn(ctx context.Context, d domain.Device, name string) (map[string]string, error) {
+	tree, err := s.store.Tree(ctx)
+	if err != nil {
+		return nil, err
+	}
+	fitted, err := s.store.Fittings.Of(ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	f := domain.Fitting{Kit: name}
+	if i := slices.IndexFunc(fitted, func(f domain.Fitting) bool { return f.Kit == name }); i >= 0 {
+		f = fitted[i]
+	}
+	e, err := fit.Effect(s.Catalogue(), tree, d, f)
+	if err != nil {
+		return nil, nil // a kit that is new has only its defaults
+	}
+	return e.Values, nil
 }
 
 // aroundOne is what all devices share as far as one of them needs it: of the credentials those

@@ -53,7 +53,8 @@ func TestCredentialsAreInheritedAndGoNowhereElse(t *testing.T) {
 	talk = svc.Talks(around, d, []domain.Endpoint{e})["snmp"]
 	assert.Empty(t, talk.Credential.Secrets)
 	assert.Equal(t, "nothing was asked: the credential of its place is not bound to 203.0.113.9", talk.Withheld)
-	questions := svc.Questions(d, []domain.Fitting{{Kit: "reachability"}}, svc.Talks(around, d, []domain.Endpoint{e}), 1)
+	held := heldBy(svc, d, []domain.Fitting{{Kit: "reachability"}}, nil, 1)
+	questions := svc.Questions(d, held.Kits, svc.Talks(around, d, []domain.Endpoint{e}))
 	assert.Equal(t, talk.Withheld, questions[0].Withheld)
 	assert.NotContains(t, svc.Talks(around, d, nil), "tcp", "a way that takes none gets none")
 }
@@ -71,16 +72,16 @@ func TestSeriesFollowTheStretch(t *testing.T) {
 		}
 		return out
 	}
-	have, err := svc.DeviceSeries(ctx, d.ID, fitted, nil, 2)
+	have, err := svc.DeviceSeries(ctx, d.ID, heldBy(svc, d, fitted, nil, 2))
 	require.NoError(t, err)
 	require.NotEmpty(t, have)
 	assert.Equal(t, map[time.Duration]bool{30 * time.Second: true}, intervals(), "2 × 15 s")
-	have, err = svc.DeviceSeries(ctx, d.ID, fitted, have, 1)
+	have, err = svc.DeviceSeries(ctx, d.ID, heldBy(svc, d, fitted, have, 1))
 	require.NoError(t, err)
 	assert.Equal(t, 15*time.Second, have[0].Interval)
 	assert.Equal(t, map[time.Duration]bool{15 * time.Second: true}, intervals())
 	require.NoError(t, svc.Load(ctx))
-	_, err = svc.DeviceSeries(ctx, d.ID, fitted, have, 4)
+	_, err = svc.DeviceSeries(ctx, d.ID, heldBy(svc, d, fitted, have, 4))
 	require.NoError(t, err)
 	require.NoError(t, svc.Load(ctx), "kits that are loaded anew do not change what devices say")
 	assert.Equal(t, map[time.Duration]bool{time.Minute: true}, intervals())

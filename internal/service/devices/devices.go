@@ -31,8 +31,8 @@ type Service struct {
 	incidents *respond.Service
 	// changed takes up what was changed of a device.
 	changed func(context.Context, domain.ID) error
-	// collectNow fetches everything of a device, and returns how many requests that are.
-	collectNow func(domain.ID) int
+	// collectNow fetches one source of a device, or all, and returns how many requests that are.
+	collectNow func(id domain.ID, source string) int
 }
 
 // New returns the service.
@@ -43,7 +43,7 @@ func New(
 	kits *collect.Service,
 	incidents *respond.Service,
 	changed func(context.Context, domain.ID) error,
-	collectNow func(domain.ID) int,
+	collectNow func(id domain.ID, source string) int,
 ) *Service {
 	return &Service{s, desk, sheets, kits, incidents, changed, collectNow}
 }
@@ -296,9 +296,9 @@ func (s *Service) SetPaused(ctx context.Context, who access.Actor, id domain.ID,
 	})
 }
 
-// CollectNow fetches everything of a device as soon as it is free, and returns how
-// many requests that are.
-func (s *Service) CollectNow(ctx context.Context, who access.Actor, id domain.ID) (requests int, err error) {
+// CollectNow fetches one source of a device, as kit/source, or everything where none is named, as soon as
+// it is free, and returns how many requests that are.
+func (s *Service) CollectNow(ctx context.Context, who access.Actor, id domain.ID, source string) (requests int, err error) {
 	err = s.desk.Do(ctx, who, collectDevice, func(w *act.Work) error {
 		x, err := w.Device(id)
 		if err != nil {
@@ -306,7 +306,7 @@ func (s *Service) CollectNow(ctx context.Context, who access.Actor, id domain.ID
 		}
 		w.NoteFor(act.Device(x), nil, nil, "")
 		w.Then(func(context.Context) error {
-			requests = s.collectNow(id)
+			requests = s.collectNow(id, source)
 			return nil
 		})
 		return nil

@@ -67,7 +67,7 @@ func setup(t *testing.T) pier {
 		testkit.Kits(t, s),
 		respond.New(s, nil, nil, nil, "", func() {}),
 		func(_ context.Context, id domain.ID) error { *changed = append(*changed, id); return nil },
-		func(domain.ID) int { return 1 },
+		func(domain.ID, string) int { return 1 },
 	)
 	return pier{svc, s, edge, sw, quay, changed}
 }

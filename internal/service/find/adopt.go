@@ -118,7 +118,7 @@ func (s *Service) Adopt(ctx context.Context, who access.Actor, sweepID domain.ID
 		if err != nil {
 			return err
 		}
-		if made, err = s.adoptAll(ctx, w, sweep, chosen, place, a); err != nil {
+		if made, err = s.adoptAll(ctx, w, sweep, chosen, place, a, who); err != nil {
 			return err
 		}
 		if err := tagged(ctx, w, who, place, made, a.Tags); err != nil {
@@ -186,9 +186,10 @@ func (s *Service) adoptAll(
 	finds []domain.Find,
 	place domain.Place,
 	a Adoption,
+	who access.Actor,
 ) (made []domain.Device, err error) {
 	for _, f := range finds {
-		d, err := s.adoptOne(ctx, w.Areas, f, place.ID, sweep.Port, a.Kits)
+		d, err := s.adoptOne(ctx, w.Areas, f, place.ID, sweep.Port, a.Kits, who.Name)
 		if err != nil {
 			return made, err
 		}
@@ -290,6 +291,7 @@ func (s *Service) adoptOne(
 	place domain.ID,
 	port int,
 	kits []string,
+	who string,
 ) (domain.Device, error) {
 	address, err := netip.ParseAddr(f.Address)
 	if err != nil {
@@ -326,10 +328,15 @@ func (s *Service) adoptOne(
 	}
 	for _, k := range s.kits.Kits() {
 		if fits, _ := k.Fits(f.Facts); fits && slices.Contains(kits, k.Name) {
-			if err := tx.Fittings.Fit(ctx, domain.Fitting{DeviceID: d.ID, Kit: k.Name}); err != nil {
+			f := domain.Fitting{DeviceID: d.ID, Kit: k.Name, By: domain.ByHand, Who: who, Since: d.CreatedAt}
+			if err := tx.Fittings.Fit(ctx, f); err != nil {
 				return d, err
 			}
 		}
+	}
+	f.DeviceID = d.ID
+	if _, err := tx.Facts.Learn(ctx, f); err != nil {
+		return d, err
 	}
 	return d, tx.Finds.SetVerdict(ctx, f.ID, domain.FindAdopted, d.ID)
 }

@@ -6,12 +6,14 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
 
 	"golang.org/x/time/rate"
 
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/core/identity"
 	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/text"
@@ -111,7 +113,7 @@ func (w *sweep) try(ctx context.Context, a netip.Addr, pace *rate.Limiter, learn
 			heard := w.hello(ctx, at, id, timeout)
 			if heard.Answers {
 				w.refused.forget(w.named(at, id))
-				w.learn(ctx, at, id, learning)
+				w.learn(ctx, at, id, learning, pace)
 				return
 			}
 			if heard.Denied {
@@ -175,7 +177,13 @@ func (w *sweep) sightings() (out []domain.Sighting) {
 	return out
 }
 
-func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.ID, learning chan struct{}) {
+func (w *sweep) learn(
+	ctx context.Context,
+	at netip.AddrPort,
+	credential domain.ID,
+	learning chan struct{},
+	pace *rate.Limiter,
+) {
 	learning <- struct{}{}
 	defer func() { <-learning }()
 	defer func() { w.sight(at.Addr(), survived(recover())) }()
@@ -189,6 +197,9 @@ func (w *sweep) learn(ctx context.Context, at netip.AddrPort, credential domain.
 			Description: "answers, but not to questions about itself: " + err.Error(),
 			Facts:       []string{"answers:snmp"},
 		}
+	}
+	for _, x := range w.open(ctx, at.Addr(), pace) {
+		answer.Facts = append(answer.Facts, fit.Port+strconv.Itoa(x.port))
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()

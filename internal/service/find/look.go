@@ -39,20 +39,33 @@ func (w *sweep) look(ctx context.Context, a netip.Addr, pace *rate.Limiter) (sai
 			said = append(said, "answers an echo in "+units.Format(took.Seconds(), "s"))
 		}
 	}
-	all, _ := ports.Read(w.Ports) // it was read before it was stored
-	for _, port := range all {
-		if pace.Wait(ctx) != nil {
-			return said
-		}
-		open, greeting := w.looker.Greets(ctx, netip.AddrPortFrom(a, uint16(port)), lookTime)
-		if !open {
-			continue
-		}
-		words := fmt.Sprintf("port %d is open", port)
-		if greeting = strings.TrimSpace(text.Brief(greeting, mostGreeting)); greeting != "" {
-			words += " and says “" + greeting + "”"
+	for _, x := range w.open(ctx, a, pace) {
+		words := fmt.Sprintf("port %d is open", x.port)
+		if x.greeting != "" {
+			words += " and says “" + x.greeting + "”"
 		}
 		said = append(said, words)
 	}
 	return said
+}
+
+// greeted is an open port with what it says by itself.
+type greeted struct {
+	port     int
+	greeting string
+}
+
+// open are the TCP ports that are open at an address, of those that the sweep asks for.
+func (w *sweep) open(ctx context.Context, a netip.Addr, pace *rate.Limiter) (out []greeted) {
+	all, _ := ports.Read(w.Ports) // it was read before it was stored
+	for _, port := range all {
+		if pace.Wait(ctx) != nil {
+			return out
+		}
+		open, greeting := w.looker.Greets(ctx, netip.AddrPortFrom(a, uint16(port)), lookTime)
+		if open {
+			out = append(out, greeted{port, strings.TrimSpace(text.Brief(greeting, mostGreeting))})
+		}
+	}
+	return out
 }

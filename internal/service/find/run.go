@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/netip"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -27,6 +28,7 @@ const (
 // Start begins a sweep, or begins it again. It returns at once; the sweep
 // goes on until it is done or stopped.
 func (s *Service) Start(ctx context.Context, who access.Actor, id domain.ID) error {
+	s.awaitEnd(ctx, id)
 	return s.desk.Do(ctx, who, startSweep, func(w *act.Work) error {
 		x, err := of(ctx, w, id)
 		if err != nil {
@@ -39,6 +41,27 @@ func (s *Service) Start(ctx context.Context, who access.Actor, id domain.ID) err
 		w.Then(func(ctx context.Context) error { return s.begin(ctx, x, false) })
 		return nil
 	})
+}
+
+// endLimit bounds how long it is waited for a sweep that says that it is over.
+const endLimit = 5 * time.Second
+
+// awaitEnd waits for what a sweep still does when it says that it is over, such as teaching what it learnt: whoever
+// sees that it is done may start it again.
+func (s *Service) awaitEnd(ctx context.Context, id domain.ID) {
+	ctx, cancel := context.WithTimeout(ctx, endLimit)
+	defer cancel()
+	for s.runs(id) {
+		w, err := s.store.Sweeps.One(ctx, id)
+		if err != nil || w.State == domain.SweepRunning {
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
 }
 
 var errRuns = fmt.Errorf("%w: the sweep is running", domain.ErrConflict)
@@ -138,8 +161,27 @@ func (s *Service) run(ctx context.Context, w *sweep) {
 			if err := w.last(ctx); err != nil && w.State != domain.SweepRunning {
 				w.failed(ctx)
 			}
+			w.teach(ctx)
 			return
 		}
+	}
+}
+
+// teach lets it be known of watched devices what the sweep learnt of them: rules may fit kits by that.
+func (w *sweep) teach(ctx context.Context) {
+	ctx = context.WithoutCancel(ctx)
+	finds, err := w.store.Finds.Of(ctx, w.ID)
+	if err != nil {
+		slog.Error("what a sweep learnt of watched devices is not known of them", "sweep", w.ID, "error", err)
+		return
+	}
+	finds = slices.DeleteFunc(finds, func(f domain.Find) bool { return f.DeviceID == 0 || f.Doubt != "" })
+	changed, err := w.store.Facts.Learn(ctx, finds...)
+	for _, id := range changed {
+		err = errors.Join(err, w.adopted(ctx, id))
+	}
+	if err != nil {
+		slog.Error("what a sweep learnt of watched devices is not in force", "sweep", w.ID, "error", err)
 	}
 }
 

@@ -40,7 +40,7 @@ func (s *Service) About(ctx context.Context, who access.Actor, rules ...rule.Rul
 	for _, d := range devices {
 		byID[d.ID] = d
 	}
-	out, catalogue := make([]About, len(rules)), s.kits.Catalogue()
+	out, catalogue := make([]About, len(rules)), s.kits.CatalogueIn(ctx)
 	for i, r := range rules {
 		at, d := domain.At(0), byID[r.DeviceID]
 		if r.DeviceID != 0 {
@@ -86,7 +86,7 @@ func (s *Service) Judgeable(ctx context.Context, who access.Actor, search string
 		count[r.Kit+"/"+r.Reading]++
 	}
 	search = strings.ToLower(strings.TrimSpace(search))
-	catalogue := s.kits.Catalogue()
+	catalogue := s.kits.CatalogueIn(ctx)
 	for _, k := range catalogue.Kits() {
 		for _, r := range k.Readings {
 			x := Judgeable{k.Name, r.Key, inWords(catalogue, k.Name, r.Key), r.About, r.Unit, r.Of, count[k.Name+"/"+r.Key]}

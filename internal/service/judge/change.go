@@ -28,7 +28,7 @@ func (s *Service) Blank(ctx context.Context, who access.Actor, kit, reading stri
 	if err != nil {
 		return rule.Rule{}, err
 	}
-	what, ok := s.kits.Catalogue().Reading(kit, reading)
+	what, ok := s.kits.CatalogueIn(ctx).Reading(kit, reading)
 	if !ok {
 		return rule.Rule{}, fmt.Errorf("reading %s/%s: %w", kit, reading, domain.ErrNotFound)
 	}
@@ -45,7 +45,7 @@ func (s *Service) Blank(ctx context.Context, who access.Actor, kit, reading stri
 	if len(fitting) == 0 {
 		return rule.Rule{}, domain.FieldErrors{"reading": "Rules judge numbers and states; “" + what.Name + "” is a text."}
 	}
-	return s.Decode(r, cmp.Or(kind, fitting[0].Name), []byte("{}"))
+	return s.Decode(ctx, r, cmp.Or(kind, fitting[0].Name), []byte("{}"))
 }
 
 // Make makes a rule and puts it in force at once. One for a device alone needs the right at its
@@ -57,7 +57,7 @@ func (s *Service) Make(ctx context.Context, who access.Actor, r rule.Rule) (rule
 		if err != nil {
 			return err
 		}
-		what, ok := s.kits.Catalogue().Reading(r.Kit, r.Reading)
+		what, ok := s.kits.CatalogueIn(ctx).Reading(r.Kit, r.Reading)
 		if !ok {
 			return fmt.Errorf("reading %s/%s: %w", r.Kit, r.Reading, domain.ErrNotFound)
 		}
@@ -71,12 +71,12 @@ func (s *Service) Make(ctx context.Context, who access.Actor, r rule.Rule) (rule
 		if r, err = w.Rules.Save(ctx, r); err != nil {
 			return named(err)
 		}
-		after, err := notedOf(r)
+		after, err := rule.SaidOf(r)
 		if err != nil {
 			return err
 		}
 		w.Note(thing(r, place), nil, after)
-		w.Then(s.InForce)
+		w.ThenOnce("rules", s.InForce)
 		return nil
 	})
 	return r, err
@@ -120,17 +120,17 @@ func (s *Service) Save(ctx context.Context, who access.Actor, r rule.Rule) (rule
 		if err != nil {
 			return named(err)
 		}
-		before, err := notedOf(old)
+		before, err := rule.SaidOf(old)
 		if err != nil {
 			return err
 		}
-		after, err := notedOf(saved)
+		after, err := rule.SaidOf(saved)
 		if err != nil {
 			return err
 		}
 		w.Note(thing(r, place), before, after)
 		r = saved
-		w.Then(s.InForce)
+		w.ThenOnce("rules", s.InForce)
 		return nil
 	})
 	return r, err
@@ -161,18 +161,18 @@ func (s *Service) Remove(ctx context.Context, who access.Actor, id domain.ID, ve
 		if old.Key != "" {
 			return domain.FieldErrors{"rule": "Its kit brings it again and again: switch it off instead."}
 		}
-		before, err := notedOf(old)
+		before, err := rule.SaidOf(old)
 		if err != nil {
 			return err
 		}
 		w.Note(thing(old, place), before, nil)
-		w.Then(s.InForce)
+		w.ThenOnce("rules", s.InForce)
 		return w.Rules.Remove(ctx, id, time.Now().UTC())
 	})
 }
 
-// restore has a removed rule back, as it was.
-func (s *Service) restore(ctx context.Context, who access.Actor, id domain.ID, enabled bool) error {
+// Restore has a removed rule back, as it was, on or off.
+func (s *Service) Restore(ctx context.Context, who access.Actor, id domain.ID, enabled bool) error {
 	return s.desk.Do(ctx, who, makeRule, func(w *act.Work) error {
 		old, err := w.Rules.Removed(ctx, id)
 		if err != nil {
@@ -182,16 +182,16 @@ func (s *Service) restore(ctx context.Context, who access.Actor, id domain.ID, e
 		if err != nil {
 			return err
 		}
-		if _, ok := s.kits.Catalogue().Reading(old.Kit, old.Reading); !ok {
+		if _, ok := s.kits.CatalogueIn(ctx).Reading(old.Kit, old.Reading); !ok {
 			return fmt.Errorf("%w: what it judged is not collected any more", domain.ErrConflict)
 		}
-		after, err := notedOf(old)
+		after, err := rule.SaidOf(old)
 		if err != nil {
 			return err
 		}
 		after.Enabled = enabled
 		w.Note(thing(old, place), nil, after)
-		w.Then(s.InForce)
+		w.ThenOnce("rules", s.InForce)
 		return named(w.Rules.Restore(ctx, id, enabled))
 	})
 }

@@ -31,8 +31,8 @@ func New(s *store.Store, desk *act.Desk, kits *collect.Service, kinds rule.Kinds
 }
 
 // Subject is what the values of a rule's reading are.
-func (s *Service) Subject(r rule.Rule) rule.Subject {
-	if reading, ok := s.kits.Catalogue().Reading(r.Kit, r.Reading); ok {
+func (s *Service) Subject(ctx context.Context, r rule.Rule) rule.Subject {
+	if reading, ok := s.kits.CatalogueIn(ctx).Reading(r.Kit, r.Reading); ok {
 		return reading.Subject()
 	}
 	return rule.Subject{Kind: domain.KindNumber, Unit: r.Unit}
@@ -40,30 +40,30 @@ func (s *Service) Subject(r rule.Rule) rule.Subject {
 
 // Form is how the condition of a rule is set: the fields of its kind, and
 // their present values.
-func (s *Service) Form(r rule.Rule) (kind rule.Kind, fields []field.Field, values map[string]string) {
+func (s *Service) Form(ctx context.Context, r rule.Rule) (kind rule.Kind, fields []field.Field, values map[string]string) {
 	kind, _ = s.kinds.Of(r.Condition.Kind())
-	return kind, kind.Fields(s.Subject(r)), kind.Values(r.Condition)
+	return kind, kind.Fields(s.Subject(ctx, r)), kind.Values(r.Condition)
 }
 
 // Read takes the condition of a rule out of a form; the errors are by field.
-func (s *Service) Read(r rule.Rule, values map[string]string) (rule.Rule, domain.FieldErrors) {
+func (s *Service) Read(ctx context.Context, r rule.Rule, values map[string]string) (rule.Rule, domain.FieldErrors) {
 	kind, _ := s.kinds.Of(r.Condition.Kind())
-	c, errs := kind.Read(s.Subject(r), values)
+	c, errs := kind.Read(s.Subject(ctx, r), values)
 	r.Condition = c
 	return r, errs
 }
 
 // Decode takes the condition of a rule out of a document, as programs send it.
-func (s *Service) Decode(r rule.Rule, kind string, document []byte) (rule.Rule, error) {
+func (s *Service) Decode(ctx context.Context, r rule.Rule, kind string, document []byte) (rule.Rule, error) {
 	c, err := s.kinds.Decode(kind, document)
 	if err != nil {
 		return r, domain.FieldErrors{"condition": err.Error()}
 	}
-	if k, _ := s.kinds.Of(kind); !k.Fits(s.Subject(r)) {
+	if k, _ := s.kinds.Of(kind); !k.Fits(s.Subject(ctx, r)) {
 		return r, domain.FieldErrors{"condition": "A rule of the kind " + kind + " cannot judge the values of this reading."}
 	}
 	if b, ok := c.(kit.Bound); ok {
-		b.Bind(s.Subject(r).Codes)
+		b.Bind(s.Subject(ctx, r).Codes)
 	}
 	r.Condition = c
 	return r, nil

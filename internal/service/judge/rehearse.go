@@ -20,7 +20,9 @@ type Rehearsal struct {
 	Longest  time.Duration
 	// Worst are the series with most alerts, at most ten.
 	Worst []Noisy
-	Why   why.Trace
+	// Lasting are those that would be in trouble now, by level.
+	Lasting map[domain.Level]int
+	Why     why.Trace
 }
 
 // Noisy is a series with the alerts that it would have raised.
@@ -30,6 +32,7 @@ type Noisy struct {
 	Part   string
 	Alerts int
 	Peak   float64
+	Lasts  bool // it would be in trouble now
 }
 
 // maxRehearsed bounds how many series one rehearsal reads.
@@ -45,7 +48,7 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, r rule.Rule, s
 		return Rehearsal{}, errs
 	}
 	now := time.Now().UTC()
-	out := Rehearsal{From: now, To: now, ByLevel: map[domain.Level]int{}}
+	out := Rehearsal{From: now, To: now, ByLevel: map[domain.Level]int{}, Lasting: map[domain.Level]int{}}
 	subjects, err := seen.Series.OfReading(ctx, store.Read{Kit: r.Kit, Reading: r.Reading, DeviceID: r.DeviceID}, maxRehearsed)
 	if err != nil {
 		return out, err
@@ -79,6 +82,8 @@ func (out *Rehearsal) add(r rule.Rule, x store.SeriesSubject, episodes []rule.Ep
 		end := e.To
 		if end.IsZero() {
 			end = now
+			n.Lasts = true
+			out.Lasting[e.Level]++
 		}
 		out.Longest = max(out.Longest, end.Sub(e.From))
 	}

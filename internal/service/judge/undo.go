@@ -11,22 +11,6 @@ import (
 	"tirelessowl/internal/service/act"
 )
 
-// noted is a rule as it is noted: what people set of it.
-type noted struct {
-	Name      string          `json:"name"`
-	Kind      string          `json:"kind"`
-	Condition json.RawMessage `json:"condition"`
-	Title     string          `json:"title"`
-	Runbook   string          `json:"runbook"`
-	Enabled   bool            `json:"enabled"`
-	Tags      []string        `json:"tags,omitempty"`
-}
-
-func notedOf(r rule.Rule) (noted, error) {
-	document, err := rule.Document(r.Condition)
-	return noted{r.Name, r.Condition.Kind(), document, r.Title, r.Runbook, r.Enabled, r.Tags}, err
-}
-
 // Undoing is how what was done to rules is undone, by deed.
 func (s *Service) Undoing() map[string]act.Undoing {
 	back := act.Undoing{
@@ -35,15 +19,15 @@ func (s *Service) Undoing() map[string]act.Undoing {
 			if err != nil {
 				return nil, err
 			}
-			return notedOf(r)
+			return rule.SaidOf(r)
 		},
 		Put: s.put,
 		Make: func(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error {
-			was, err := act.Read[noted](document)
+			was, err := act.Read[rule.Said](document)
 			if err != nil {
 				return err
 			}
-			return s.restore(ctx, who, id, was.Enabled)
+			return s.Restore(ctx, who, id, was.Enabled)
 		},
 		Remove: act.Whatever(s.Remove),
 	}
@@ -51,7 +35,7 @@ func (s *Service) Undoing() map[string]act.Undoing {
 }
 
 func (s *Service) put(ctx context.Context, who access.Actor, id domain.ID, document json.RawMessage) error {
-	n, err := act.Read[noted](document)
+	n, err := act.Read[rule.Said](document)
 	if err != nil {
 		return err
 	}
@@ -59,7 +43,7 @@ func (s *Service) put(ctx context.Context, who access.Actor, id domain.ID, docum
 	if err != nil {
 		return err
 	}
-	if r, err = s.Decode(r, cmp.Or(n.Kind, r.Condition.Kind()), n.Condition); err != nil {
+	if r, err = s.Decode(ctx, r, cmp.Or(n.Kind, r.Condition.Kind()), n.Condition); err != nil {
 		return err
 	}
 	r.Name, r.Title, r.Runbook, r.Enabled, r.Tags = n.Name, n.Title, n.Runbook, n.Enabled, n.Tags

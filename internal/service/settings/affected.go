@@ -36,18 +36,31 @@ func (a affected) names(devices []string) string {
 // affected finds for what a value would hold.
 func (s *Service) affected(ctx context.Context, from *store.Areas, x site, o domain.Override) (a affected, err error) {
 	a = affected{site: x, from: from, override: o}
-	if a.tree, err = from.Tree(ctx); err != nil {
+	treeOf := from.Tree
+	if set, _ := o.Key.OfKit(); set.Tag != "" {
+		treeOf = from.TreeWithTags
+	}
+	if a.tree, err = treeOf(ctx); err != nil {
 		return a, err
 	}
-	a.reach = a.tree.Reach(x.Itself(), o.Key)
-	a.devices, err = from.Devices.In(ctx, a.reach)
+	at := x.Itself()
+	if x.Part != 0 {
+		at = inherit.Device(x.Device)
+	}
+	a.reach = a.tree.Reach(at, o.Key)
+	if a.devices, err = from.Devices.In(ctx, a.reach); err != nil {
+		return a, err
+	}
+	if some, narrowed := a.tree.Narrowed(o, a.devices); narrowed {
+		a.devices, a.reach = some, inherit.Reach{Devices: idsOf(some), Keep: a.reach.Keep}
+	}
 	return a, err
 }
 
 // Rehearse tells what would change if something were set, or taken away, and changes
 // nothing. Errors are by the field “value”.
 func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trace why.Trace, err error) {
-	seen, err := s.desk.Reach(ctx, who, s.deed(t))
+	seen, err := s.desk.Reach(ctx, who, s.deed(ctx, t))
 	if err != nil {
 		return trace, err
 	}
@@ -55,7 +68,7 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trac
 	if err != nil {
 		return trace, err
 	}
-	k, ok := s.kind(t.Key, x)
+	k, ok := s.kind(ctx, t.Key, x)
 	if !ok {
 		return trace, domain.FieldErrors{"value": "There is no such setting here."}
 	}
@@ -63,7 +76,7 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trac
 	if o.Value, err = s.shall(ctx, who, k, x, t.Value); err != nil {
 		return trace, err
 	}
-	a, err := s.affected(ctx, &s.store.Areas, x, o)
+	a, err := s.affected(ctx, s.desk.Whole(ctx), x, o)
 	if err != nil {
 		return trace, err
 	}
@@ -76,14 +89,14 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, t Typed) (trac
 // from above.
 func (s *Service) shall(ctx context.Context, who access.Actor, k kind, x site, typed string) (string, error) {
 	if typed != "" {
-		value, _, err := k.read(ctx, &s.store.Areas, who, x, typed)
+		value, _, err := k.read(ctx, s.desk.Whole(ctx), who, x, typed)
 		return value, err
 	}
-	tree, err := s.store.Tree(ctx)
+	tree, err := s.desk.Whole(ctx).Tree(ctx)
 	if err != nil {
 		return "", err
 	}
-	r := tree.Resolve(x.Place, x.Device, k.key, nil)
+	r := tree.At(x.Where, k.key)
 	if !r.Set || r.Thing != x.Itself() {
 		return r.Value, nil
 	}

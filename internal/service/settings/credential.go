@@ -41,7 +41,7 @@ func (s *Service) credential(w way.Way) kind {
 			return s.credentialNamed(ctx, who, value)
 		},
 		choices: func(ctx context.Context, who access.Actor) (out []Choice, err error) {
-			usable, err := s.usable(ctx, &s.store.Areas, who, w)
+			usable, err := s.usable(ctx, s.desk.Whole(ctx), who, w)
 			for _, c := range usable {
 				out = append(out, Choice{strconv.FormatInt(c.ID, 10), c.Name})
 			}

@@ -38,7 +38,7 @@ func (s *Service) hours() kind {
 			return typed, 0, nil
 		},
 		shown: func(ctx context.Context, _ access.Actor, value string) (string, error) {
-			tree, err := s.store.Tree(ctx)
+			tree, err := s.desk.Whole(ctx).Tree(ctx)
 			if name, hours, ok := tree.Named(value); ok {
 				return name + ": " + hours, err
 			}
@@ -64,7 +64,7 @@ func (s *Service) hoursEffect(ctx context.Context, a affected, trace *why.Trace)
 	}
 	var whole kit.Cost
 	for _, v := range volumes {
-		if k, err := s.kits.Kit(v.Kit); err == nil {
+		if k, err := s.kits.CatalogueIn(ctx).Kit(v.Kit); err == nil {
 			count := func(p kit.Parts) int { return v.Parts[p.Kind] / v.Devices }
 			whole = whole.Add(k.Estimate(count, s.kits.BytesPerSample(ctx)).Times(v.Devices))
 		}

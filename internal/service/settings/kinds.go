@@ -25,6 +25,8 @@ type kind struct {
 	deed *act.Deed
 	// ofDevices is true for what can be set at devices, too.
 	ofDevices bool
+	// ofParts is true for what is set at parts alone.
+	ofParts bool
 	// reloads is true for what changes how devices are collected from.
 	reloads bool
 	// read makes a value of what was typed, with the device that it names, if any.
@@ -44,7 +46,7 @@ type kind struct {
 
 // kinds are all of them: one for each way that takes credentials, too.
 func (s *Service) kinds() []kind {
-	out := []kind{s.gateway(), s.leaveAlone(), s.talkTo(), s.stretch(), s.hours(), s.keepRows()}
+	out := []kind{s.gateway(), s.leaveAlone(), s.talkTo(), s.stretch(), s.hours(), s.keepRows(), s.collected()}
 	for _, w := range s.kits.Ways {
 		if len(w.Credentials) > 0 {
 			out = append(out, s.credential(w))
@@ -53,10 +55,14 @@ func (s *Service) kinds() []kind {
 	return out
 }
 
-// kind is the one of a key that can be set at a place or a device.
-func (s *Service) kind(key domain.SettingKey, x site) (kind, bool) {
+// kind is the one of a key that can be set at a thing.
+func (s *Service) kind(ctx context.Context, key domain.SettingKey, x site) (kind, bool) {
+	if set, ok := key.OfKit(); ok && x.Part == 0 {
+		k, there := s.ofKit(ctx, set)
+		return k, there && k.at(x)
+	}
 	for _, k := range s.kinds() {
-		if k.key == key && (x.Device == 0 || k.ofDevices) {
+		if k.key == key && k.at(x) {
 			return k, true
 		}
 	}
@@ -90,7 +96,7 @@ func (s *Service) deviceNamed(ctx context.Context, who access.Actor, value strin
 		return "", nil
 	}
 	id, _ := strconv.ParseInt(value, 10, 64)
-	d, err := s.store.Devices.One(ctx, id)
+	d, err := s.desk.Whole(ctx).Devices.One(ctx, id)
 	if errors.Is(err, domain.ErrNotFound) || err == nil && !who.May(domain.AreaWatch, domain.AccessSee, d.Spot()) {
 		return "a device that you do not see", nil
 	}

@@ -9,7 +9,6 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
-	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/collect"
@@ -21,12 +20,12 @@ type Service struct {
 	store *store.Store
 	desk  *act.Desk
 	kits  *collect.Service
-	// changed takes up what was changed of many devices.
-	changed func(context.Context) error
+	// changed takes up what was changed of some devices.
+	changed func(context.Context, []domain.ID) error
 }
 
 // New returns the service.
-func New(s *store.Store, desk *act.Desk, kits *collect.Service, changed func(context.Context) error) *Service {
+func New(s *store.Store, desk *act.Desk, kits *collect.Service, changed func(context.Context, []domain.ID) error) *Service {
 	return &Service{s, desk, kits, changed}
 }
 
@@ -64,93 +63,28 @@ type site struct {
 
 // override is what is set there.
 func (x site) override(key domain.SettingKey) domain.Override {
-	if x.Device != 0 {
-		return domain.Override{DeviceID: x.Device, Key: key}
-	}
-	return domain.Override{PlaceID: x.Place, Key: key}
-}
-
-// Of returns what holds at a place or a device, with where it comes from.
-func (s *Service) Of(ctx context.Context, who access.Actor, at inherit.Thing) ([]Setting, error) {
-	area := domain.AreaRun
-	if at.Device != 0 {
-		area = domain.AreaCollect
-	}
-	seen, err := s.desk.See(ctx, who, area)
-	if err != nil {
-		return nil, err
-	}
-	x, err := siteOf(ctx, &seen.Areas, at)
-	if err != nil {
-		return nil, err
-	}
-	return s.at(ctx, who, x)
+	at := x.Itself()
+	return domain.Override{PlaceID: at.Place, DeviceID: at.Device, PartID: at.Part, Key: key}
 }
 
 // siteOf finds a place or a device.
 func siteOf(ctx context.Context, from *store.Areas, at inherit.Thing) (site, error) {
+	if at.Part != 0 {
+		p, err := from.Parts.One(ctx, at.Part)
+		if err != nil {
+			return site{}, err
+		}
+		x, err := siteOf(ctx, from, inherit.Device(p.DeviceID))
+		x.Part = p.ID
+		x.thing = act.Thing{Kind: "part", ID: p.ID, Name: p.Name + " of " + x.thing.Name, PlaceID: x.Place}
+		return x, err
+	}
 	if at.Device != 0 {
 		d, err := from.Devices.One(ctx, at.Device)
 		return site{inherit.Where{Place: d.PlaceID, Device: d.ID}, act.Device(d)}, err
 	}
 	p, err := from.Places.One(ctx, at.Place)
 	return site{inherit.Where{Place: p.ID}, act.Thing{Kind: "place", ID: p.ID, Name: p.Name, PlaceID: p.ID}}, err
-}
-
-func (s *Service) at(ctx context.Context, who access.Actor, x site) (out []Setting, err error) {
-	tree, err := s.store.Tree(ctx)
-	if err != nil {
-		return nil, err
-	}
-	tree = tree.SeenBy(func(place domain.ID) bool { return who.May(domain.AreaRun, domain.AccessSee, domain.At(place)) })
-	for _, k := range s.kinds() {
-		if x.Device != 0 && !k.ofDevices {
-			continue
-		}
-		one := Setting{Key: k.key, Title: k.title, Help: k.help, Resolved: tree.Resolve(x.Place, x.Device, k.key, nil)}
-		deed := s.deed(Typed{At: x.Itself(), Key: k.key})
-		one.May = who.May(deed.Area, deed.Needs, x.Spot())
-		one.Here = one.Set && one.Thing == x.Itself()
-		one.Mark = act.Mark("")
-		if one.Here {
-			one.Mark = act.Mark(one.Value)
-		}
-		if one.Shown, err = k.shown(ctx, who, one.Value); err != nil {
-			return nil, err
-		}
-		if len(one.Replaces) > 0 {
-			if one.Else, err = k.shown(ctx, who, one.Replaces[0].Value); err != nil {
-				return nil, err
-			}
-		}
-		if one.Why, err = s.worded(ctx, who, k, one.Resolved); err != nil {
-			return nil, err
-		}
-		if k.choices != nil {
-			if one.Choices, err = k.choices(ctx, who); err != nil {
-				return nil, err
-			}
-		}
-		out = append(out, one)
-	}
-	return out, nil
-}
-
-// worded is a trace with the values that were replaced as people read them.
-func (s *Service) worded(ctx context.Context, who access.Actor, k kind, r inherit.Resolved) (why.Trace, error) {
-	out := r.Why
-	out.Question = "Where does “" + k.title + "” come from?"
-	out.Facts = append([]why.Fact(nil), out.Facts...)
-	for i, f := range out.Facts {
-		if f.Detail == "" {
-			continue
-		}
-		var err error
-		if out.Facts[i].Detail, err = k.shown(ctx, who, f.Detail); err != nil {
-			return out, err
-		}
-	}
-	return out, nil
 }
 
 // Typed is a setting as it was typed.
@@ -168,7 +102,7 @@ type Typed struct {
 // Set sets something at a place or a device. Errors are by the fields “value” and “secret”;
 // it is ErrChanged where the setting is no more what was seen.
 func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
-	return s.desk.Do(ctx, who, s.deed(t), func(w *act.Work) error {
+	return s.desk.Do(ctx, who, s.deed(ctx, t), func(w *act.Work) error {
 		x, err := s.locked(ctx, w, t.At)
 		if err != nil {
 			return err
@@ -189,19 +123,32 @@ func (s *Service) Set(ctx context.Context, who access.Actor, t Typed) error {
 			return err
 		}
 		w.Note(x.thing, before, after)
-		if k.reloads {
-			w.Then(s.changed)
+		if !k.reloads {
+			return nil
 		}
-		return nil
+		a, err := s.affected(ctx, w.Areas, x, x.override(t.Key))
+		w.ThenFor("devices", idsOf(a.devices), s.changed)
+		return err
 	})
 }
 
+func idsOf(devices []domain.Device) []domain.ID {
+	out := make([]domain.ID, len(devices))
+	for i, d := range devices {
+		out[i] = d.ID
+	}
+	return out
+}
+
 // deed is what setting something is.
-func (s *Service) deed(t Typed) act.Deed {
-	if t.At.Device != 0 {
+func (s *Service) deed(ctx context.Context, t Typed) act.Deed {
+	switch {
+	case t.At.Part != 0:
+		return changeAtPart
+	case t.At.Device != 0:
 		return changeAtDevice
 	}
-	if k, ok := s.kind(t.Key, site{}); ok && k.deed != nil {
+	if k, ok := s.kind(ctx, t.Key, site{}); ok && k.deed != nil {
 		return *k.deed
 	}
 	return changeAtPlace
@@ -209,6 +156,14 @@ func (s *Service) deed(t Typed) act.Deed {
 
 // locked is where something is set; nobody else changes it until the end.
 func (s *Service) locked(ctx context.Context, w *act.Work, at inherit.Thing) (site, error) {
+	if at.Part != 0 {
+		x, err := siteOf(ctx, w.Areas, at)
+		if err != nil {
+			return x, w.Missing(err)
+		}
+		_, err = w.Device(x.Device)
+		return x, err
+	}
 	if at.Device != 0 {
 		d, err := w.Device(at.Device)
 		return site{inherit.Where{Place: d.PlaceID, Device: d.ID}, act.Device(d)}, err
@@ -227,7 +182,7 @@ const maxTyped = 4000
 
 // keep checks what was typed and stores it.
 func (s *Service) keep(ctx context.Context, w *act.Work, who access.Actor, x site, t Typed) (kind, error) {
-	k, ok := s.kind(t.Key, x)
+	k, ok := s.kind(ctx, t.Key, x)
 	if !ok {
 		return k, domain.FieldErrors{"value": "There is no such setting here."}
 	}
@@ -264,7 +219,7 @@ func here(ctx context.Context, from *store.Areas, x site) (map[domain.SettingKey
 	all, err := from.Overrides.All(ctx)
 	out := map[domain.SettingKey]string{}
 	for _, o := range all {
-		if (inherit.Thing{Place: o.PlaceID, Device: o.DeviceID}) == x.Itself() {
+		if (inherit.Thing{Place: o.PlaceID, Device: o.DeviceID, Part: o.PartID}) == x.Itself() {
 			out[o.Key] = o.Value
 		}
 	}

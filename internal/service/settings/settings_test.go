@@ -34,7 +34,7 @@ func setup(t *testing.T) world {
 	t.Helper()
 	s := testkit.Store(t)
 	w := world{store: s, reloads: new(int)}
-	w.Service = settings.New(s, testkit.Desk(s), testkit.Kits(t, s), func(context.Context) error { *w.reloads++; return nil })
+	w.Service = settings.New(s, testkit.Desk(s), testkit.Kits(t, s), func(context.Context, []domain.ID) error { *w.reloads++; return nil })
 	line, err := s.Places.Save(t.Context(), domain.Place{Name: "Line", Kind: domain.Organisation})
 	require.NoError(t, err)
 	pier, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site, ParentID: line.ID})
@@ -303,4 +303,65 @@ func TestTheSecondWhoSetsSomethingIsTold(t *testing.T) {
 	assert.Equal(t, "2", now.Value)
 	require.NoError(t, set("", now.Mark))
 	assert.Equal(t, seen, w.setting(t, pier, domain.SettingStretch).Mark)
+}
+
+// What is set at a place for devices with a tag holds for these alone, is told so before, and undone like all else.
+func TestWhatIsSetForATag(t *testing.T) {
+	w := setup(t)
+	ctx := t.Context()
+	kits := testkit.Kits(t, w.store)
+	require.NoError(t, kits.Load(ctx))
+	var changed []domain.ID
+	service := settings.New(w.store, testkit.Desk(w.store), kits, func(_ context.Context, ids []domain.ID) error {
+		changed = ids
+		return nil
+	})
+	require.NoError(t, w.store.Attributes.Set(ctx, []domain.Attribute{{DeviceID: w.devices[0].ID, Name: "kiosk", Tag: true}}))
+	const key domain.SettingKey = "every:reachability:probe"
+	typed := settings.Typed{At: inherit.Place(w.pier), Key: key + "#kiosk", Value: "45s"}
+	trace, err := service.Rehearse(ctx, testkit.Anyone, typed)
+	require.NoError(t, err)
+	assert.Equal(t, "It would hold for 1 device that the kit is fitted to", trace.Answer)
+	require.NoError(t, service.Set(ctx, testkit.Anyone, typed))
+	assert.Equal(t, []domain.ID{w.devices[0].ID}, changed)
+
+	kiosk, err := service.One(ctx, testkit.Anyone, inherit.Device(w.devices[0].ID), key)
+	require.NoError(t, err)
+	assert.Equal(t, "45s", kiosk.Value)
+	assert.Equal(t, "set at the place Pier for devices with the tag kiosk", kiosk.Where())
+	other, err := service.One(ctx, testkit.Anyone, inherit.Device(w.devices[1].ID), key)
+	require.NoError(t, err)
+	assert.False(t, other.Set)
+
+	// For all of the place: the kiosk keeps its own.
+	all := settings.Typed{At: inherit.Place(w.pier), Key: key, Value: "90s"}
+	trace, err = service.Rehearse(ctx, testkit.Anyone, all)
+	require.NoError(t, err)
+	assert.Equal(t, "It would hold for 1 device that the kit is fitted to", trace.Answer)
+	require.NoError(t, service.Set(ctx, testkit.Anyone, all))
+	assert.Equal(t, []domain.ID{w.devices[1].ID}, changed)
+	listed, err := service.Of(ctx, testkit.Anyone, inherit.Place(w.pier))
+	require.NoError(t, err)
+	var titles []string
+	for _, x := range listed {
+		if x.Here {
+			titles = append(titles, x.Title)
+		}
+	}
+	const title = "Interval of probe of Reachability"
+	assert.Equal(t, []string{title, title + ", for devices with the tag kiosk"}, titles)
+
+	typed.Value = ""
+	require.NoError(t, service.Set(ctx, testkit.Anyone, typed))
+	kiosk, err = service.One(ctx, testkit.Anyone, inherit.Device(w.devices[0].ID), key)
+	require.NoError(t, err)
+	assert.Equal(t, "90s", kiosk.Value)
+	var errs domain.FieldErrors
+	for _, no := range []settings.Typed{
+		{At: inherit.Place(w.pier), Key: key + "#a=b", Value: "45s"},             // no name of a tag
+		{At: inherit.Device(w.devices[0].ID), Key: key + "#kiosk", Value: "45s"}, // a device itself needs none
+	} {
+		errs = nil
+		require.ErrorAs(t, service.Set(ctx, testkit.Anyone, no), &errs)
+	}
 }

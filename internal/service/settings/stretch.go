@@ -24,7 +24,7 @@ func (s *Service) stretchEffect(ctx context.Context, a affected, trace *why.Trac
 	var now, then kit.Cost
 	var every time.Duration // in which it is asked whether they answer
 	for _, v := range volumes {
-		k, err := s.kits.Kit(v.Kit)
+		k, err := s.kits.CatalogueIn(ctx).Kit(v.Kit)
 		if err != nil {
 			continue
 		}

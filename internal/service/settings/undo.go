@@ -3,6 +3,8 @@ package settings
 import (
 	"context"
 	"encoding/json"
+	"maps"
+	"slices"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/inherit"
@@ -15,7 +17,9 @@ func (s *Service) Undoing() map[string]act.Undoing {
 	return map[string]act.Undoing{
 		changeAtPlace.Name:  s.undoing(inherit.Place),
 		boundPlace.Name:     s.undoing(inherit.Place),
+		changeKits.Name:     s.undoing(inherit.Place),
 		changeAtDevice.Name: s.undoing(inherit.Device),
+		changeAtPart.Name:   s.undoing(inherit.Part),
 	}
 }
 
@@ -47,16 +51,23 @@ func (s *Service) put(ctx context.Context, who access.Actor, at inherit.Thing, s
 	if err != nil {
 		return err
 	}
+	is := map[domain.SettingKey]string{}
 	for _, x := range all {
-		is := ""
-		if x.Here {
-			is = x.Value
+		if is[x.Key] = ""; x.Here {
+			is[x.Key] = x.Value
 		}
-		if is == shall[x.Key] {
+	}
+	for key := range shall {
+		if _, there := is[key]; !there {
+			is[key] = "" // what is set nowhere now
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(is)) {
+		if is[key] == shall[key] {
 			continue
 		}
-		t := Typed{At: at, Key: x.Key, Value: shall[x.Key]}
-		if t.Value, err = s.typed(ctx, who, x.Key, t.Value); err != nil {
+		t := Typed{At: at, Key: key, Value: shall[key]}
+		if t.Value, err = s.typed(ctx, who, key, t.Value); err != nil {
 			return err
 		}
 		if err := s.Set(ctx, who, t); err != nil {

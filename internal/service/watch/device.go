@@ -138,8 +138,7 @@ func (s looking) values(ctx context.Context, out *Subject, look Look, tree inher
 	if out.Count, err = s.store.Series.CountOf(ctx, id); err != nil {
 		return err
 	}
-	stretch, _ := tree.Stretch(out.Device)
-	if out.Sources, err = s.sources(ctx, id, fittings, stretch); err != nil {
+	if out.Sources, err = s.sources(ctx, id, s.kits.Effective(tree, out.Device, fittings)); err != nil {
 		return err
 	}
 	gone, err := s.store.Parts.CountGone(ctx, id)

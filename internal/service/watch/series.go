@@ -10,6 +10,7 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/aggregate"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
@@ -25,7 +26,12 @@ type SeriesPage struct {
 	Rules   []rule.Rule // that judge it, with those that are switched off
 	// Implausible are values that cannot be; nil where there are none.
 	Implausible *domain.Implausible
+	// Waits is what it waits for; nil where it has values.
+	Waits *kit.Waiting
 }
+
+// WaitsFor says what it waits for.
+func (p SeriesPage) WaitsFor() string { return p.Waits.Words(time.Now()) }
 
 // seriesChanges is how many changes the page of a series shows.
 const seriesChanges = 30
@@ -63,6 +69,14 @@ func (s *Service) SeriesPage(ctx context.Context, who access.Actor, id domain.ID
 	apart, err := l.store.Implausible.Of(ctx, []domain.ID{id})
 	if a, ok := apart[id]; ok {
 		out.Implausible = &a
+	}
+	if err == nil && out.Series.State == domain.SeriesWaiting {
+		var asked map[domain.ID]asking
+		asked, err = l.asking(ctx, []domain.ID{out.Series.DeviceID})
+		of, known := asked[out.Series.DeviceID]
+		if w, ok := s.waits(out.Series, of); known && ok {
+			out.Waits = &w
+		}
 	}
 	return out, err
 }
@@ -214,24 +228,6 @@ func (s *Service) Combine(ctx context.Context, who access.Actor, q Question) (ou
 	}
 	out.Combined, err = l.store.Values.Combine(ctx, ids, q.From.UTC(), q.To.UTC(), q.Points, q.How, q.Top)
 	return out, err
-}
-
-// ListedValue is a newest value with the names of what it belongs to.
-type ListedValue = store.ListedValue
-
-// MostCounted is up to how many newest values are counted.
-const MostCounted = domain.MostCounted
-
-// Listed is a newest value with the names of what it belongs to.
-type Listed = store.ListedValue
-
-// Values returns newest values over all devices, and how many match.
-func (s *Service) Values(ctx context.Context, who access.Actor, f domain.ValueFilter) ([]Listed, int64, error) {
-	l, err := s.look(ctx, who)
-	if err != nil {
-		return nil, 0, err
-	}
-	return l.store.Values.Listed(ctx, f)
 }
 
 // WhyValue explains the newest value of a series; nothing can be told of one that is not

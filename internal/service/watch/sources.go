@@ -6,6 +6,7 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/fit"
 	"tirelessowl/internal/domain"
 )
 
@@ -15,9 +16,11 @@ type Source struct {
 	domain.Source
 	Title string `json:"title"`
 	// Advice is what helps against its failure, where that is known.
-	Advice string        `json:"advice"`
-	Way    string        `json:"way"`
-	Every  time.Duration `json:"-"`
+	Advice string `json:"advice"`
+	Way    string `json:"way"`
+	// Ran is when it was asked last, as far as that is known.
+	Ran   domain.SourceRun `json:"-"`
+	Every time.Duration    `json:"-"`
 }
 
 // Sources returns what a device is asked, in the order of its kits.
@@ -38,16 +41,18 @@ func (s *Service) Sources(ctx context.Context, who access.Actor, deviceID domain
 	if err != nil {
 		return nil, err
 	}
-	stretch, _ := tree.Stretch(d)
-	return l.sources(ctx, d.ID, fittings, stretch)
+	out, err := l.sources(ctx, d.ID, s.kits.Effective(tree, d, fittings))
+	if err != nil {
+		return nil, err
+	}
+	ran, err := s.engine.Ran(ctx, deviceID)
+	for i, x := range out {
+		out[i].Ran = ran[deviceID][x.Kit+"/"+x.Source.Source]
+	}
+	return out, err
 }
 
-func (s looking) sources(
-	ctx context.Context,
-	deviceID domain.ID,
-	fittings []domain.Fitting,
-	stretch float64,
-) (out []Source, err error) {
+func (s looking) sources(ctx context.Context, deviceID domain.ID, kits []fit.Effective) (out []Source, err error) {
 	stored, err := s.store.Sources.Of(ctx, deviceID)
 	if err != nil {
 		return nil, err
@@ -56,12 +61,9 @@ func (s looking) sources(
 	for _, x := range stored {
 		known[x.Kit+"/"+x.Source] = x
 	}
-	for _, f := range fittings {
-		k, err := s.kits.Stretched(f.Kit, stretch)
-		if err != nil {
-			continue
-		}
-		for _, src := range k.SourcesFor(f.Parameters) {
+	for _, e := range kits {
+		k := e.Kit
+		for _, src := range k.SourcesFor(e.Values) {
 			x, asked := known[k.Name+"/"+src.Key]
 			if !asked {
 				x = domain.Source{DeviceID: deviceID, Kit: k.Name, Source: src.Key}

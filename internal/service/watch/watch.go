@@ -39,9 +39,8 @@ func (s *Service) look(ctx context.Context, who access.Actor) (looking, error) {
 
 // Engine is what collects.
 type Engine interface {
-	// CollectNow fetches everything of a device as soon as it is free, and
-	// returns how many requests that are.
-	CollectNow(id domain.ID) int
+	// Ran tells when devices were asked last for what they are asked, and when they are asked next, each by kit/source.
+	Ran(ctx context.Context, ids ...domain.ID) (map[domain.ID]map[string]domain.SourceRun, error)
 	// WhyValue explains the present value of a series.
 	WhyValue(ctx context.Context, s domain.Series) (why.Trace, error)
 }

@@ -22,7 +22,9 @@ type FieldView struct {
 	Mono bool
 	// Options are what may be chosen, where that is not described.
 	Options []Option
-	Error   string
+	// Suggested are values that may be meant, where others may be typed, too.
+	Suggested []string
+	Error     string
 	// HelpID is where the help stands; fields of a table share it.
 	HelpID string
 	// Since is how long ago it was stored; empty where that is not known.

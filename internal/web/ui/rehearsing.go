@@ -2,7 +2,11 @@ package ui
 
 import (
 	"errors"
+	"maps"
+	"slices"
 
+	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 )
 
@@ -20,6 +24,35 @@ type Rehearsing struct {
 
 // Trigger is when it is asked.
 func (r Rehearsing) Trigger() string { return "load, " + r.On + " from:#" + r.Form }
+
+// Rehearsed is what a form would do; the “rehearsed” template shows it.
+type Rehearsed struct {
+	why.Trace
+	Problems []string // why nothing can be told
+	Cost     string   // what it costs or saves, in words
+	Hint     string   // what stands there while nothing is typed
+}
+
+// Said is the answer as a sentence.
+func (r Rehearsed) Said() string { return text.UpperFirst(r.Answer) + "." }
+
+// NewRehearsed tells a trace, or the problems of some fields in their order.
+func NewRehearsed(t why.Trace, errs domain.FieldErrors, hint string) Rehearsed {
+	out := Rehearsed{Trace: t, Hint: hint}
+	for _, name := range slices.Sorted(maps.Keys(errs)) {
+		out.Problems = append(out.Problems, errs[name])
+	}
+	return out
+}
+
+// AlertThen is what becomes of the alerts of a rule; the “alertsthen” template lists some.
+type AlertThen struct {
+	Name, On, How string
+	Now, Then     int // how many are open, and would be
+}
+
+// More tells whether there would be more of them.
+func (a AlertThen) More() bool { return a.Then > a.Now }
 
 // Refused tells how a form comes back that was not taken: with what is wrong, by field, or with a
 // notice that somebody else was faster. Any other error is left for others to tell.

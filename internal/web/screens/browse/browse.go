@@ -30,6 +30,9 @@ var files embed.FS
 //go:embed pick/tmpl/*.html
 var pickFiles embed.FS
 
+//go:embed move/tmpl/*.html
+var moveFiles embed.FS
+
 // Screen is the pages.
 type Screen struct {
 	Render  *render.Renderer
@@ -44,7 +47,7 @@ const area = domain.AreaCollect
 func (s Screen) Manifest() screen.Screen {
 	const operate, configure = domain.AccessOperate, domain.AccessConfigure
 	return screen.Screen{
-		Templates: map[string]fs.FS{"browse": files, "pick": ui.Folder(pickFiles, "pick")},
+		Templates: map[string]fs.FS{"browse": files, "pick": ui.Folder(pickFiles, "pick"), "move": ui.Folder(moveFiles, "move")},
 		Routes: []screen.Route{
 			screen.Get("/devices/{id}/browse", area, s.page),
 			screen.Get("/devices/{id}/browse/search", area, s.search),
@@ -53,6 +56,9 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Post("/devices/{id}/pick", area, configure, s.pick),
 			screen.Post("/devices/{id}/pick/rehearse", area, configure, s.rehearse),
 			screen.Post("/devices/{id}/pick/drop", area, configure, s.drop),
+			{Method: http.MethodGet, Path: "/devices/{id}/pick/move", Area: area, Needs: configure, Handle: s.moveForm},
+			screen.Post("/devices/{id}/pick/move", area, configure, s.move),
+			screen.Post("/devices/{id}/pick/move/rehearsal", area, configure, s.rehearseMove),
 		},
 	}
 }
@@ -84,6 +90,11 @@ type ownView struct {
 
 // URL is where it is changed.
 func (v ownView) URL() string { return fmt.Sprintf("/devices/%d/pick?key=%s", v.Device, v.Key) }
+
+// MoveURL is where it is moved into a kit.
+func (v ownView) MoveURL() string {
+	return fmt.Sprintf("/devices/%d/pick/move?reading=%s", v.Device, url.QueryEscape(v.Key))
+}
 
 // Judged is what judges it, in words; empty for nothing.
 func (v ownView) Judged() string {

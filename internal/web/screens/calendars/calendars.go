@@ -11,9 +11,7 @@ import (
 	"strings"
 	"time"
 
-	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
-	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/calendars"
 	"tirelessowl/internal/web/middleware"
@@ -83,9 +81,6 @@ type formView struct {
 	Notice string
 	Errors domain.FieldErrors
 }
-
-// Said is the answer as a sentence.
-func (v rehearsalView) Said() string { return text.UpperFirst(v.Answer) + "." }
 
 // Title says what the form does.
 func (v formView) Title() string {
@@ -218,27 +213,23 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 	return s.show(w, r, v)
 }
 
-type rehearsalView struct {
-	why.Trace
-	Wrong string
-}
+// hint stands where nothing is typed yet.
+const hint = "What they are now, and when that turns, is told while you type."
 
 func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 	var in typed
 	if _, err := ui.Form(r, &in); err != nil {
 		return err
 	}
-	var v rehearsalView
 	if strings.TrimSpace(in.Hours) == "" {
-		return s.Render.Fragment(w, http.StatusOK, "calendars", "calendar-rehearsal", v)
+		return s.Render.Fragment(w, http.StatusOK, "calendars", "calendar-rehearsal", ui.Rehearsed{Hint: hint})
 	}
 	trace, err := s.Calendars.Rehearse(r.Context(), middleware.Who(r.Context()), in.calendar())
 	errs := domain.FieldErrors{}
 	if err != nil && !errors.As(err, &errs) {
 		return err
 	}
-	v.Trace, v.Wrong = trace, cmp.Or(errs["hours"], errs["name"])
-	return s.Render.Fragment(w, http.StatusOK, "calendars", "calendar-rehearsal", v)
+	return s.Render.Fragment(w, http.StatusOK, "calendars", "calendar-rehearsal", ui.NewRehearsed(trace, errs, hint))
 }
 
 // URL is the page of a calendar.

@@ -370,7 +370,7 @@ func (s Screen) collect(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n, err := s.Devices.CollectNow(r.Context(), middleware.Who(r.Context()), id)
+	n, err := s.Devices.CollectNow(r.Context(), middleware.Who(r.Context()), id, "")
 	if err != nil {
 		return err
 	}

@@ -39,7 +39,7 @@ func (v setupView) Crumbs() []ui.Crumb {
 // Set are the kits that have something to set, Plain the titles of the others.
 func (v setupView) Set() (out []kitForm) {
 	for _, f := range v.Kits {
-		if len(f.Kit.Parameters) > 0 {
+		if len(f.Kit.Asked()) > 0 {
 			out = append(out, f)
 		}
 	}
@@ -49,7 +49,7 @@ func (v setupView) Set() (out []kitForm) {
 // Plain are the titles of the kits that have nothing to set.
 func (v setupView) Plain() (out []string) {
 	for _, f := range v.Kits {
-		if len(f.Kit.Parameters) == 0 {
+		if len(f.Kit.Asked()) == 0 {
 			out = append(out, fmt.Sprintf("%s (version %d)", f.Kit.Title, f.Kit.Version))
 		}
 	}
@@ -94,7 +94,7 @@ type kitForm struct {
 
 // Fields are the parameters of the kit as form fields.
 func (f kitForm) Fields() []ui.FieldView {
-	return ui.Fields(f.Kit.Name+"-", f.Kit.Parameters, f.Values, f.Errors)
+	return ui.Fields(f.Kit.Name+"-", f.Kit.Asked(), f.Values, f.Errors)
 }
 
 func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
@@ -107,7 +107,7 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: domain.AccessConfigure}
-	for _, p := range k.Parameters {
+	for _, p := range k.Asked() {
 		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
 	}
 	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values, r.PostFormValue("mark"))
@@ -147,7 +147,7 @@ func (s Screen) fitted(r *http.Request, device domain.ID, kit string) (collect.F
 
 func parametersInWords(x collect.FittedKit) string {
 	var out []string
-	for _, p := range x.Kit.Parameters {
+	for _, p := range x.Kit.Asked() {
 		out = append(out, p.Label+" "+cmp.Or(x.Parameters[p.Name], p.Default))
 	}
 	return strings.Join(out, ", ")

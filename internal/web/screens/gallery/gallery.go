@@ -51,6 +51,8 @@ type view struct {
 	Choice                ui.FieldView
 	Rows                  []ui.FieldRow
 	Why                   why.Trace
+	Rehearsed             []ui.Rehearsed
+	Alerts                []ui.AlertThen
 	Strip, Calm           []domain.Health
 	Bands                 []ui.Band
 	LongName              string
@@ -98,6 +100,15 @@ func pieces(q url.Values, now time.Time) view {
 	v.Why = why.Trace{Question: "Why?", Answer: "it is set at the place North Pier"}
 	v.Why.Because("It is set at the place North Pier", "night", why.To("place", 1))
 	v.Why.Because("It replaces what is set at the place Kittiwake Line", longName, nil)
+	v.Alerts = []ui.AlertThen{
+		{Name: "Battery is low", On: "np-ups-1 and 2 more", How: "changed", Now: 1, Then: 3},
+		{Name: "Runs on battery", How: "gone", Now: 1},
+	}
+	v.Rehearsed = []ui.Rehearsed{
+		{Trace: v.Why, Cost: "About 16 series; +3.0 requests a minute."},
+		{Problems: []string{"Must have 8 to 72 characters."}},
+		{Hint: "What it would do is told while you type."},
+	}
 	v.Calm = make([]domain.Health, 60)
 	v.Strip = make([]domain.Health, 60)
 	for i := range v.Strip {

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/judge"
 	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/render"
@@ -20,6 +21,8 @@ type Screen struct {
 	Render *render.Renderer
 	Judge  *judge.Service
 	Watch  *watch.Service
+	// Changes gathers rules with other changes.
+	Changes *changes.Service
 }
 
 const (

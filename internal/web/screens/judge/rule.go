@@ -2,6 +2,7 @@ package judge
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"maps"
@@ -13,7 +14,9 @@ import (
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/core/tag"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/judge"
+	"tirelessowl/internal/web/gather"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
@@ -52,6 +55,7 @@ type editView struct {
 	Meanwhile string
 	Notice    string
 	MayAll    bool
+	MayGather bool   // who looks sees changes that are made together
 	Whose     string // the device that a new rule may be for alone
 }
 
@@ -164,9 +168,10 @@ func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.Field
 	if err != nil {
 		return editView{}, err
 	}
-	kind, fields, _ := s.Judge.Form(x)
+	kind, fields, _ := s.Judge.Form(r.Context(), x)
 	v := editView{Show: "edit", Rule: x, About: about[0], Kind: kind, Form: f, Errors: errs}
 	_, alone := own.DeviceOf(x.Kit)
+	v.MayGather = gather.May(r)
 	v.MayAll = !alone && who.May(area, domain.AccessConfigure, domain.At(0))
 	if len(x.Condition.Validate()) == 0 {
 		v.Words = x.Words()
@@ -175,8 +180,8 @@ func (s Screen) editView(r *http.Request, x rule.Rule, f form, errs domain.Field
 	return v, nil
 }
 
-func (s Screen) formOf(r rule.Rule) form {
-	_, _, values := s.Judge.Form(r)
+func (s Screen) formOf(ctx context.Context, r rule.Rule) form {
+	_, _, values := s.Judge.Form(ctx, r)
 	return form{Name: r.Name, Title: r.Title, Runbook: r.Runbook, Enabled: r.Enabled, Version: r.Version, Condition: values,
 		Tags: strings.Join(r.Tags, ", ")}
 }
@@ -188,13 +193,13 @@ func (s Screen) read(r *http.Request, old rule.Rule) (rule.Rule, form, domain.Fi
 	if err != nil {
 		return old, f, typed, err
 	}
-	_, fields, _ := s.Judge.Form(old)
+	_, fields, _ := s.Judge.Form(r.Context(), old)
 	for _, x := range fields {
 		f.Condition[x.Name] = r.PostFormValue(x.Name)
 	}
 	x := old
 	x.Name, x.Title, x.Runbook, x.Enabled, x.Version = f.Name, f.Title, f.Runbook, f.Enabled, f.Version
-	x, errs := s.Judge.Read(x, f.Condition)
+	x, errs := s.Judge.Read(r.Context(), x, f.Condition)
 	tags, problem := tag.Read(f.Tags)
 	if x.Tags = tags; problem != "" {
 		errs["tags"] = problem
@@ -213,7 +218,7 @@ func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v, err := s.editView(r, x, s.formOf(x), domain.FieldErrors{})
+	v, err := s.editView(r, x, s.formOf(r.Context(), x), domain.FieldErrors{})
 	if err != nil {
 		return err
 	}
@@ -239,14 +244,18 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	saved := x
-	if len(errs) == 0 {
+	if len(errs) == 0 && gather.Asked(r) {
+		if err = s.gather(w, r, x); err == nil {
+			return nil
+		}
+	} else if len(errs) == 0 {
 		saved, err = s.Judge.Save(r.Context(), middleware.Who(r.Context()), x)
 	}
 	if err != nil && !errors.Is(err, domain.ErrChanged) && !errors.As(err, &errs) {
 		return err
 	}
 	if err == nil && len(errs) == 0 {
-		v, err := s.editView(r, saved, s.formOf(saved), domain.FieldErrors{})
+		v, err := s.editView(r, saved, s.formOf(r.Context(), saved), domain.FieldErrors{})
 		if err != nil {
 			return err
 		}
@@ -263,6 +272,18 @@ func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
 	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "judge", "rule-form", v)
 }
 
+// gather puts a rule among changes that are gathered.
+func (s Screen) gather(w http.ResponseWriter, r *http.Request, x rule.Rule) error {
+	if errs := x.Validate(); len(errs) > 0 {
+		return errs
+	}
+	e, err := changes.EditOf(x)
+	if err != nil {
+		return err
+	}
+	return gather.Put(w, r, s.Changes, e)
+}
+
 // remove takes a rule away that people made.
 func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 	x, err := s.rule(r)
@@ -270,6 +291,9 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	version, _ := strconv.Atoi(r.PostFormValue("version"))
+	if gather.Asked(r) {
+		return gather.Put(w, r, s.Changes, domain.Edit{Rule: &domain.RuleEdit{ID: x.ID, Name: x.Name, Version: version, Remove: true}})
+	}
 	wrong := s.Judge.Remove(r.Context(), middleware.Who(r.Context()), x.ID, version)
 	if wrong == nil {
 		http.Redirect(w, r, rulesPath, http.StatusSeeOther)
@@ -280,7 +304,7 @@ func (s Screen) remove(w http.ResponseWriter, r *http.Request) error {
 	if wrong != nil {
 		return wrong
 	}
-	v, err := s.editView(r, x, s.formOf(x), errs)
+	v, err := s.editView(r, x, s.formOf(r.Context(), x), errs)
 	if err != nil {
 		return err
 	}
@@ -311,7 +335,7 @@ func (s Screen) blank(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return s.choose(w, r)
 	}
-	filled := s.formOf(x)
+	filled := s.formOf(r.Context(), x)
 	filled.Kit, filled.Reading, filled.Kind, filled.Device, filled.Alone = f.Kit, f.Reading, x.Condition.Kind(), f.Device, x.DeviceID
 	v, err := s.newView(r, x, filled, domain.FieldErrors{})
 	if err != nil {
@@ -347,7 +371,14 @@ func (s Screen) make(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if len(errs) == 0 {
+	if len(errs) == 0 && gather.Asked(r) {
+		if err = s.gather(w, r, x); err == nil {
+			return nil
+		}
+		if !errors.As(err, &errs) {
+			return err
+		}
+	} else if len(errs) == 0 {
 		var made rule.Rule
 		if made, err = s.Judge.Make(r.Context(), middleware.Who(r.Context()), x); err == nil {
 			w.Header().Set("HX-Redirect", fmt.Sprintf("/judge/rules/%d?made=yes", made.ID))

@@ -6,12 +6,14 @@ import (
 	"strconv"
 	"strings"
 
+	"tirelessowl/internal/core/draft"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
+	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
+	"tirelessowl/internal/web/gather"
 	"tirelessowl/internal/web/middleware"
-	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/ui"
 )
 
@@ -26,12 +28,23 @@ type editView struct {
 	May      bool
 	Notice   string
 	Errors   domain.FieldErrors
+	// Place is the thing that is open; asFile where the file is typed as a whole, and Sheet is nil then.
+	Place string
+	Sheet *sheetView
+	typed map[string]string // into the open thing, where it could not be taken
+	// Devices and Sources are what it may be tried on, and of it.
+	Devices, Sources []ui.Option
+	// Device and Source are those that were chosen for that.
+	Device, Source string
 }
 
 // Title says what the page does.
 func (v editView) Title() string {
 	if v.Name == "" {
 		return "New kit"
+	}
+	if !v.May {
+		return "What is in “" + v.Kit + "”"
 	}
 	return "Change " + v.Kit
 }
@@ -65,6 +78,13 @@ func (v editView) Rehearsing() ui.Rehearsing {
 	return ui.Rehearsing{ID: "kit-rehearsal", URL: RehearsalPath, Form: "kit-form", On: "input delay:400ms"}
 }
 
+// equip adds what a kit may be tried on.
+func (s Screen) equip(r *http.Request, v *editView) (err error) {
+	v.Sources = sourcesIn(v.Document, s.book())
+	v.Devices, err = s.offered(r, v.Name)
+	return err
+}
+
 // template is what a new kit begins with.
 const template = `kit: my-kit
 title: My kit
@@ -89,7 +109,11 @@ readings:
 
 func (s Screen) blank(w http.ResponseWriter, r *http.Request) error {
 	v := editView{Show: "edit", Document: template, May: may(r)}
-	return s.Render.Page(w, r, "kits", render.Frame{Title: v.Title(), Area: area, Body: v})
+	s.open(r, &v)
+	if err := s.equip(r, &v); err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "kits", v.frame())
 }
 
 func may(r *http.Request) bool {
@@ -122,7 +146,33 @@ func (s Screen) edit(w http.ResponseWriter, r *http.Request) error {
 	if x.Revision != v.Base {
 		v.Back = x.Revision
 	}
-	return s.Render.Page(w, r, "kits", render.Frame{Title: v.Title(), Area: area, Body: v})
+	if err := s.gathered(r, &v); err != nil {
+		return err
+	}
+	s.open(r, &v)
+	if err := s.equip(r, &v); err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "kits", v.frame())
+}
+
+// gathered shows the version that is among changes that are gathered, where these are asked for.
+func (s Screen) gathered(r *http.Request, v *editView) error {
+	id, err := strconv.ParseInt(r.URL.Query().Get("set"), 10, 64)
+	if err != nil {
+		return nil // the one in force
+	}
+	c, err := s.Changes.One(r.Context(), middleware.Who(r.Context()), id)
+	if err != nil {
+		return err
+	}
+	for _, e := range c.Edits {
+		if e.Kit != nil && e.Kit.Kit == v.Name {
+			v.Document, v.Base, v.Back = e.Kit.Document, e.Kit.Base, 0
+			v.Notice = "This is the version that is gathered in “" + c.Name + "”. Add it to the changes again to keep it there."
+		}
+	}
+	return nil
 }
 
 type typed struct {
@@ -130,34 +180,69 @@ type typed struct {
 	Name     string `form:"name"`
 	Kit      string `form:"kit"`
 	Base     int    `form:"base"`
+	// Place is the thing that is open, Act what was pressed.
+	Place string `form:"place"`
+	Act   string `form:"act"`
+	// Device and Source are what it is tried on, and of it.
+	Device string `form:"device"`
+	Source string `form:"source"`
 }
 
-// document is the kit file as it was typed: browsers send lines with two characters at their ends.
-func (t typed) document() string { return strings.ReplaceAll(t.Document, "\r\n", "\n") }
-
 func (s Screen) save(w http.ResponseWriter, r *http.Request) error {
-	var in typed
-	if _, err := ui.Form(r, &in); err != nil {
+	in, errs, err := s.typedIn(r)
+	if err != nil {
 		return err
 	}
-	saved, err := s.Kits.Bring(r.Context(), middleware.Who(r.Context()), in.document(), in.Base)
+	v := editView{Show: "edit", Name: in.Name, Kit: in.Kit, Document: in.Document, Base: in.Base, May: true, Place: in.Place,
+		Device: in.Device, Source: in.Source}
+	if len(errs) > 0 {
+		v.typed = fieldsTyped(r.PostForm)
+	} else {
+		if err = s.keep(w, r, in); err == nil {
+			return nil
+		}
+		if v, err = s.refused(r, v, err); err != nil {
+			return err
+		}
+	}
+	if in.Place != asFile {
+		s.sheetOf(&v, draft.PlaceOf(in.Place), errs)
+		if len(errs)+len(v.Errors) > 0 {
+			v.Notice = "It is not saved: what is wrong is told beside it."
+		}
+	}
+	return s.again(w, r, v, http.StatusUnprocessableEntity)
+}
+
+// refused is the form with why it was not taken. An error that is no reason of that is told by others.
+func (s Screen) refused(r *http.Request, v editView, err error) (editView, error) {
+	if !errors.Is(err, domain.ErrChanged) {
+		v.Notice, err = ui.Refused(err, &v.Errors)
+		return v, err
+	}
+	v.Notice = "Somebody else has changed the kit meanwhile: what is told beside is against theirs. What you typed is kept; " +
+		"save again to let it hold."
+	versions, err := s.Kits.Versions(r.Context(), middleware.Who(r.Context()), v.Name)
+	if err == nil {
+		v.Base = versions[0].Revision
+	}
+	return v, nil
+}
+
+// keep brings in what is typed, or gathers it with other changes.
+func (s Screen) keep(w http.ResponseWriter, r *http.Request, in typed) error {
+	if gather.Asked(r) {
+		k, err := s.Kits.Parsed(r.Context(), in.Document)
+		if err != nil {
+			return err
+		}
+		return gather.Put(w, r, s.Changes, domain.Edit{Kit: &domain.KitEdit{Kit: k.Name, Document: in.Document, Base: in.Base}})
+	}
+	saved, err := s.Kits.Bring(r.Context(), middleware.Who(r.Context()), in.Document, in.Base)
 	if err == nil {
 		w.Header().Set("HX-Redirect", SavePath+"/"+saved.Kit)
-		return nil
 	}
-	v := editView{Show: "edit", Name: in.Name, Kit: in.Kit, Document: in.document(), Base: in.Base, May: true}
-	if errors.Is(err, domain.ErrChanged) {
-		v.Notice = "Somebody else has changed the kit meanwhile: what is told beside is against theirs. What you typed is kept; " +
-			"save again to let it hold."
-		if versions, err := s.Kits.Versions(r.Context(), middleware.Who(r.Context()), in.Name); err == nil {
-			v.Base = versions[0].Revision
-		}
-		return s.Render.Fragment(w, http.StatusUnprocessableEntity, "kits", "kit-form", v)
-	}
-	if v.Notice, err = ui.Refused(err, &v.Errors); err != nil {
-		return err
-	}
-	return s.Render.Fragment(w, http.StatusUnprocessableEntity, "kits", "kit-form", v)
+	return err
 }
 
 // rehearsalView is what a version would do.
@@ -165,6 +250,11 @@ type rehearsalView struct {
 	collect.KitChange
 	Wrong []string
 	Typed string // the name of the kit that the form is of
+	// Alerts are what would be raised and ended now, Judged that in words; empty where it cannot be told.
+	Alerts []ui.AlertThen
+	Judged string
+	// Fits are kits that devices would gain and lose with it, in words.
+	Fits []why.Fact
 }
 
 // Said is the answer as a sentence.
@@ -189,25 +279,89 @@ func (v rehearsalView) LostSaid() string {
 	return text.Thousands(int64(v.Lost)) + " series are not collected any more; their past stays, and goes on when the readings come back."
 }
 
+// mostTold is how many differences and cautions are listed.
+const mostTold = 60
+
+// Told are the differences that are listed.
+func (v rehearsalView) Told() []kit.Difference {
+	return v.Differences[:min(len(v.Differences), mostTold)]
+}
+
+// Warned are the cautions that are listed.
+func (v rehearsalView) Warned() []kit.Caution { return v.Cautions[:min(len(v.Cautions), mostTold)] }
+
+// MoreTold says how many are not listed; empty for none.
+func (v rehearsalView) MoreTold() string {
+	more := len(v.Cautions) - len(v.Warned())
+	if !v.New { // of a new kit, nothing is told one by one
+		more += len(v.Differences) - len(v.Told())
+	}
+	if more == 0 {
+		return ""
+	}
+	return "And " + text.Thousands(int64(more)) + " more."
+}
+
 // Sign is a short mark of a difference.
 func (v rehearsalView) Sign(d kit.Difference) string {
 	return map[string]string{kit.Added: "+", kit.Gone: "−", kit.Changed: "±"}[d.How]
 }
 
+// judged tells which alerts a version would raise and end now, and which kits it would bring along.
+func (s Screen) judged(r *http.Request, in typed, v *rehearsalView) error {
+	edit := domain.Edit{Kit: &domain.KitEdit{Kit: v.Name, Document: in.Document}}
+	p, err := s.Changes.RehearseEdits(r.Context(), middleware.Who(r.Context()), []domain.Edit{edit})
+	if err != nil || p.Wrong > 0 {
+		return err
+	}
+	v.Alerts, v.Judged = gather.Alerts(p), p.Judge.Answer
+	for _, d := range p.Devices {
+		if len(d.Gains)+len(d.Loses) > 0 {
+			v.Fits = p.Why.Facts
+		}
+	}
+	return nil
+}
+
+// wrong tells what is wrong with fields of the open thing, each with what it is called.
+func (s Screen) wrong(in typed, errs domain.FieldErrors) (out []string) {
+	d, err := s.book().Read(in.Document)
+	if err != nil {
+		return []string{err.Error()}
+	}
+	for _, e := range d.Entries(draft.PlaceOf(in.Place)) {
+		if problem := errs[e.Name]; problem != "" {
+			called := e.Label
+			if e.As != nil && e.As.Group != "" {
+				called = e.As.Group + ", " + e.Label
+			}
+			out = append(out, text.UpperFirst(called)+": "+problem)
+		}
+	}
+	return out
+}
+
 func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
-	var in typed
-	if _, err := ui.Form(r, &in); err != nil {
+	in, wrong, err := s.typedIn(r)
+	if err != nil {
 		return err
 	}
 	v := rehearsalView{Typed: in.Name}
-	var err error
+	if len(wrong) > 0 {
+		v.Wrong = s.wrong(in, wrong)
+		return s.Render.Fragment(w, http.StatusOK, "kits", "kit-rehearsal", v)
+	}
 	errs := domain.FieldErrors{}
-	v.KitChange, err = s.Kits.RehearseKit(r.Context(), middleware.Who(r.Context()), in.document())
+	v.KitChange, err = s.Kits.RehearseKit(r.Context(), middleware.Who(r.Context()), in.Document)
 	if err != nil && !errors.As(err, &errs) {
 		return err
 	}
 	if problem := errs["document"]; problem != "" {
 		v.Wrong = strings.Split(problem, "\n")
+	} else if !v.New && may(r) && len(v.Differences) > 0 {
+		if err := s.judged(r, in, &v); err != nil {
+			return err
+		}
 	}
 	return s.Render.Fragment(w, http.StatusOK, "kits", "kit-rehearsal", v)
 }

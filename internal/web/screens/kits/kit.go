@@ -27,15 +27,53 @@ type kitView struct {
 	Facts    []string // that it needs, in words
 	Versions []versionView
 	May      bool
+	Waits    bool   // an update of the release waits for a decision
+	Leaving  string // what taking it away would do
+	Notice   string
 }
+
+// UpdateURL is where an update is decided about.
+func (v kitView) UpdateURL() string { return SavePath + "/" + v.Name + "/update" }
+
+// Base is the revision in force.
+func (v kitView) Base() int { return v.Versions[0].Revision }
+
+// Removal asks whether to take it away.
+func (v kitView) Removal() string { return "Take “" + v.Title + "” away? " + v.Leaving }
 
 // Crumbs is the way to the page.
 func (v kitView) Crumbs() []ui.Crumb {
-	return []ui.Crumb{{Title: "Collect", URL: listPath}, {Title: v.Title}}
+	out := []ui.Crumb{{Title: "Collect", URL: listPath}}
+	path := ""
+	for _, name := range strings.Split(v.Folder, "/") {
+		if path = strings.TrimPrefix(path+"/"+name, "/"); path != "" {
+			out = append(out, ui.Crumb{Title: name, URL: listPath + "?" + url.Values{"folder": {path}}.Encode()})
+		}
+	}
+	return append(out, ui.Crumb{Title: v.Title})
 }
 
 // EditURL is where it is changed.
 func (v kitView) EditURL() string { return SavePath + "/" + v.Name + "/edit" }
+
+// Opens is where one of its things is changed.
+func (v kitView) Opens(section, name string) string {
+	return v.EditURL() + "?" + url.Values{"open": {section + "/" + name}}.Encode()
+}
+
+// ParkedSaid is what is kept and not collected, in words.
+func (v kitView) ParkedSaid() string {
+	var out []string
+	for _, p := range v.Parked {
+		if p.Because == "" {
+			out = append(out, p.Words())
+		}
+	}
+	return "Parked, kept and not collected: " + strings.Join(out, ", ") + "."
+}
+
+// SeatsURL is where it is fitted.
+func (v kitView) SeatsURL() string { return SavePath + "/" + v.Name + "/devices" }
 
 // FileURL is its kit file.
 func (v kitView) FileURL() string { return SavePath + "/" + v.Name + "/file" }
@@ -126,8 +164,13 @@ type versionView struct {
 
 // From says where it comes from.
 func (v versionView) From() string {
-	if v.Shipped {
+	switch {
+	case v.Withdrawn:
+		return "taken away by " + v.Author
+	case v.Shipped:
 		return "shipped"
+	case v.Author != "":
+		return "by " + v.Author
 	}
 	return "made here"
 }
@@ -139,16 +182,28 @@ func (v versionView) BackURL() string {
 
 // one shows a kit.
 func (s Screen) one(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.kitView(r)
+	if err != nil {
+		return err
+	}
+	return s.Render.Page(w, r, "kits", render.Frame{Title: v.Title, Area: area, Body: v})
+}
+
+func (s Screen) kitView(r *http.Request) (v kitView, err error) {
 	who := middleware.Who(r.Context())
 	k, versions, err := s.named(r)
 	if err != nil {
-		return err
+		return v, err
 	}
 	count, err := s.Kits.Fitted(r.Context(), who)
 	if err != nil {
-		return err
+		return v, err
 	}
-	v := kitView{Show: "kit", Kit: k, Fitted: count[k.Name], May: who.May(area, domain.AccessConfigure, domain.At(0))}
+	waiting, err := s.Kits.Waiting(r.Context(), who)
+	if err != nil {
+		return v, err
+	}
+	v = kitView{Show: "kit", Kit: k, Fitted: count[k.Name], May: who.May(area, domain.AccessConfigure, domain.At(0))}
 	v.One = k.Estimate(func(kit.Parts) int { return 10 }, s.Kits.BytesPerSample(r.Context()))
 	for _, fact := range k.Needs {
 		v.Facts = append(v.Facts, s.Kits.Ways.Fact(fact))
@@ -156,7 +211,15 @@ func (s Screen) one(w http.ResponseWriter, r *http.Request) error {
 	for i, x := range versions {
 		v.Versions = append(v.Versions, versionView{x, i == 0})
 	}
-	return s.Render.Page(w, r, "kits", render.Frame{Title: k.Title, Area: area, Body: v})
+	v.Waits = slices.Contains(waiting, k.Name)
+	if v.May {
+		trace, err := s.Kits.RehearseWithdrawal(r.Context(), who, k.Name)
+		if err != nil {
+			return v, err
+		}
+		v.Leaving = trace.Answer + " What was collected and its versions stay."
+	}
+	return v, nil
 }
 
 // named is the kit of a path, with its versions.

@@ -11,7 +11,9 @@ import (
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/changes"
 	"tirelessowl/internal/service/settings"
+	"tirelessowl/internal/web/gather"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
@@ -25,6 +27,8 @@ var files embed.FS
 type Screen struct {
 	Render   *render.Renderer
 	Settings *settings.Service
+	// Changes gathers settings with other changes.
+	Changes *changes.Service
 }
 
 // Manifest is what the screen hands over.
@@ -32,6 +36,7 @@ func (s Screen) Manifest() screen.Screen {
 	const run, collect, configure = domain.AreaRun, domain.AreaCollect, domain.AccessConfigure
 	place := kind{inherit.Place, "/run/places/%d/settings"}
 	device := kind{inherit.Device, "/devices/%d/settings"}
+	part := kind{inherit.Part, "/parts/%d/settings"}
 	return screen.Screen{
 		Templates: map[string]fs.FS{"settings": files},
 		Routes: []screen.Route{
@@ -52,6 +57,15 @@ func (s Screen) Manifest() screen.Screen {
 				Area:   collect,
 				Needs:  configure,
 				Handle: s.rehearse(device),
+			},
+			screen.Get("/parts/{id}/settings", collect, s.card(part)),
+			screen.Post("/parts/{id}/settings", collect, configure, s.set(part)),
+			{
+				Method: http.MethodGet,
+				Path:   "/parts/{id}/settings/rehearsal",
+				Area:   collect,
+				Needs:  configure,
+				Handle: s.rehearse(part),
 			},
 		},
 	}
@@ -76,6 +90,8 @@ type rowView struct {
 	Typed  string
 	Errors domain.FieldErrors
 	N      int
+	// MayGather is true for who sees changes that are made together.
+	MayGather bool
 }
 
 // Origin says in words where the value comes from.
@@ -149,7 +165,8 @@ func (s Screen) show(w http.ResponseWriter, r *http.Request, k kind, status int,
 		v.Title = "Settings that hold for all below"
 	}
 	for n, x := range all {
-		row := rowView{N: n, Setting: x, URL: fmt.Sprintf(k.path, max(typed.At.Place, typed.At.Device)), Typed: x.Shown}
+		row := rowView{N: n, Setting: x, URL: fmt.Sprintf(k.path, max(typed.At.Place, typed.At.Device, typed.At.Part)), Typed: x.Shown,
+			MayGather: gather.May(r)}
 		if x.Choices != nil {
 			row.Typed = x.Value
 		}
@@ -185,7 +202,11 @@ func (s Screen) set(k kind) render.Handler {
 		if err != nil {
 			return err
 		}
-		err = s.Settings.Set(r.Context(), middleware.Who(r.Context()), t)
+		if gather.Asked(r) {
+			err = gather.Put(w, r, s.Changes, domain.Edit{Setting: editOf(t)})
+		} else {
+			err = s.Settings.Set(r.Context(), middleware.Who(r.Context()), t)
+		}
 		var wrong domain.FieldErrors
 		if errors.Is(err, domain.ErrChanged) {
 			err = domain.FieldErrors{"value": ui.ChangedMeanwhile}
@@ -193,11 +214,16 @@ func (s Screen) set(k kind) render.Handler {
 		if errors.As(err, &wrong) {
 			return s.show(w, r, k, http.StatusUnprocessableEntity, t, wrong)
 		}
-		if err != nil {
+		if err != nil || gather.Asked(r) {
 			return err
 		}
 		return s.show(w, r, k, http.StatusOK, settings.Typed{At: t.At}, nil)
 	}
+}
+
+// editOf is a setting as it is gathered. Secrets are not: a setting that asks for one is set by itself.
+func editOf(t settings.Typed) *domain.SettingEdit {
+	return &domain.SettingEdit{PlaceID: t.At.Place, DeviceID: t.At.Device, PartID: t.At.Part, Key: t.Key, Value: t.Value, Mark: t.Mark}
 }
 
 // rehearsalView is what would change.

@@ -170,59 +170,6 @@ function markChanges(root) {
   });
 }
 
-// Which columns of a list are hidden is the person's choice, kept in this browser by their
-// titles. The first one that has a title names the row, and stays.
-const heads = (table) => [...table.tHead.rows[0].cells];
-function hidden(list) {
-  try {
-    return new Set(JSON.parse(localStorage.getItem(`columns of ${list}`) ?? '[]'));
-  } catch {
-    return new Set();
-  }
-}
-function applyColumns() {
-  document.querySelectorAll('[data-columns]').forEach((menu) => {
-    const list = menu.dataset.columns;
-    const without = hidden(list);
-    byId(list)
-      ?.querySelectorAll('table.list')
-      .forEach((table) =>
-        heads(table).forEach((head, i) => table.classList.toggle(`without-${i + 1}`, without.has(head.textContent.trim()))),
-      );
-    menu.classList.toggle('some', without.size > 0);
-  });
-}
-function offerColumns() {
-  document.querySelectorAll('[data-columns]').forEach((menu) => {
-    const list = menu.dataset.columns;
-    const table = byId(list)?.querySelector('table.list');
-    menu.hidden = !table;
-    if (!table) return;
-    const titles = heads(table)
-      .map((head) => head.textContent.trim())
-      .filter(Boolean);
-    const ticks = titles.slice(menu.dataset.stay ?? 1).map((title, i) => {
-      const tick = Object.assign(document.createElement('input'), { type: 'checkbox', className: 'form-check-input', id: `${list}-${i}` });
-      tick.checked = !hidden(list).has(title);
-      tick.addEventListener('change', () => {
-        const without = hidden(list);
-        if (tick.checked) without.delete(title);
-        else without.add(title);
-        localStorage.setItem(`columns of ${list}`, JSON.stringify([...without]));
-        applyColumns();
-      });
-      const label = Object.assign(document.createElement('label'), { htmlFor: tick.id, textContent: title });
-      const line = Object.assign(document.createElement('div'), { className: 'form-check' });
-      line.append(tick, label);
-      return line;
-    });
-    menu.querySelector('.body').replaceChildren(...ticks);
-  });
-  applyColumns();
-}
-document.addEventListener('DOMContentLoaded', offerColumns);
-document.addEventListener('htmx:afterSettle', applyColumns);
-
 // Times are sent in UTC and shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', second: '2-digit', hour12: false });
 const dayClock = new Intl.DateTimeFormat(undefined, { month: 'short', day: 'numeric', hour: '2-digit', minute: '2-digit', hour12: false });
@@ -330,14 +277,20 @@ function onKey(event) {
     action();
   }
 }
+// Keys come faster than answers: where the answer to what is typed is on its way, it is opened when it comes,
+// and an answer that comes late takes the place of the one before without taking the place of the keys.
+let openWhenFound = false;
+let inResults = -1;
+const foundLinks = () => [...byId('results').querySelectorAll('a')];
 function moveInResults(event) {
+  openWhenFound = false;
   if (!['ArrowDown', 'ArrowUp', 'Enter'].includes(event.key)) return;
-  const links = [...byId('results').querySelectorAll('a')];
+  const links = foundLinks();
   if (event.key === 'Enter') {
-    if (event.target.id === 'finder' && links[0]) {
-      event.preventDefault();
-      links[0].click();
-    }
+    if (event.target.id !== 'finder') return;
+    event.preventDefault();
+    if (byId('results').dataset.of !== byId('finder').value) openWhenFound = true;
+    else links[0]?.click();
     return;
   }
   event.preventDefault();
@@ -364,9 +317,21 @@ document.addEventListener(
 );
 document.addEventListener('focusout', (event) => {
   const finder = event.target.closest('.finder');
-  if (finder && !finder.contains(event.relatedTarget)) setTimeout(() => byId('results').replaceChildren(), 150);
+  if (!finder || finder.contains(event.relatedTarget)) return;
+  setTimeout(() => {
+    if (!finder.contains(document.activeElement)) byId('results').replaceChildren();
+  }, 150);
+});
+document.addEventListener('htmx:beforeSwap', (event) => {
+  if (event.target.id === 'results') inResults = foundLinks().indexOf(document.activeElement);
 });
 document.addEventListener('htmx:afterSwap', (event) => {
+  if (event.target.id === 'results') {
+    event.target.dataset.of = new URLSearchParams(event.detail.pathInfo.finalRequestPath.split('?')[1]).get('q') ?? '';
+    const links = foundLinks();
+    if (inResults >= 0) (links[Math.min(inResults, links.length - 1)] ?? byId('finder')).focus();
+    if (openWhenFound && event.target.dataset.of === byId('finder').value) links[0]?.click();
+  }
   localTimes(event.target);
   markChanges(document);
   if (event.target.id === 'drawer') byId('drawer').querySelector('[tabindex="-1"]')?.focus();
