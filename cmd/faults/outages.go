@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/netip"
@@ -91,12 +92,12 @@ type device struct {
 }
 
 func (a *account) devices(ctx context.Context) (out []device) {
-	_, body := get(ctx, controlURL()+"/estate", "")
+	body := insist(ctx, controlURL()+"/estate", "")
 	if err := json.Unmarshal([]byte(body), &out); err != nil {
 		a.wrong("the estate: %v", err)
 	}
 	var silent []string
-	_, body = get(ctx, controlURL()+"/silent", "")
+	body = insist(ctx, controlURL()+"/silent", "")
 	if err := json.Unmarshal([]byte(body), &silent); err != nil {
 		a.wrong("the silent: %v", err)
 	}
@@ -106,8 +107,8 @@ func (a *account) devices(ctx context.Context) (out []device) {
 	return out
 }
 
-// calm waits until all that was broken is known to be mended, and looks that no
-// device is left unasked for longer than two rounds.
+// calm waits until all that was broken is known and told to be mended, and looks that
+// no device is left unasked for longer than two rounds.
 func (a *account) calm(ctx context.Context) error {
 	if err := ready(ctx, 60*time.Second); err != nil {
 		return err
@@ -129,11 +130,11 @@ func (a *account) calm(ctx context.Context) error {
 			a.wrong("%s was asked last %s ago", d.Name, silence.Round(time.Second))
 		}
 	}
-	return ready(ctx, 10*time.Second)
+	return errors.Join(a.settle(ctx), ready(ctx, 10*time.Second))
 }
 
 func (a *account) greetings(ctx context.Context) (out []sim.Greeting) {
-	_, body := get(ctx, controlURL()+"/greetings", "")
+	body := insist(ctx, controlURL()+"/greetings", "")
 	d := json.NewDecoder(strings.NewReader(body))
 	for {
 		var g sim.Greeting

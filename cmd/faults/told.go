@@ -11,11 +11,48 @@ import (
 	"tirelessowl/internal/sim"
 )
 
+// inbox is what was mailed so far.
+func inbox(ctx context.Context) (all []sim.Mail, err error) {
+	body := insist(ctx, mailURL(), "application/json")
+	return all, json.Unmarshal([]byte(body), &all)
+}
+
+// told tells whether a mail about an outage came whose subject begins with a word.
+func (x outage) told(all []sim.Mail, word string) bool {
+	return slices.ContainsFunc(all, func(m sim.Mail) bool {
+		return strings.Contains(m.Subject, x.device) && strings.HasPrefix(m.Subject, word) && between(m.At, x)
+	})
+}
+
+// The first word of the subject of a mail about an outage, and about its end.
+const (
+	begin = "Critical"
+	end   = "Recovered"
+)
+
+// settle waits for the mails of outages whose end is not told yet: a service that
+// just went wrong is tried again only after a while.
+func (a *account) settle(ctx context.Context) error {
+	for {
+		all, err := inbox(ctx)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(a.outages, func(x outage) bool {
+			return x.told(all, begin) && !x.told(all, end) && time.Since(x.to) < mostDelay
+		}) {
+			return nil
+		}
+		if err := pause(ctx, time.Second); err != nil {
+			return err
+		}
+	}
+}
+
 // mails looks that each outage was told once, with its end, and none twice.
 func (a *account) mails(ctx context.Context, stored map[string][]*sample) {
-	_, body := get(ctx, mailURL(), "application/json")
-	var all []sim.Mail
-	if err := json.Unmarshal([]byte(body), &all); err != nil {
+	all, err := inbox(ctx)
+	if err != nil {
 		a.wrong("the mails: %v", err)
 		return
 	}
@@ -30,12 +67,7 @@ func (a *account) mails(ctx context.Context, stored map[string][]*sample) {
 		if x.to.Sub(x.from) < 70*time.Second {
 			continue // it was broken off at the end
 		}
-		bad := slices.ContainsFunc(all, func(m sim.Mail) bool {
-			return strings.Contains(m.Subject, x.device) && strings.HasPrefix(m.Subject, "Critical") && between(m.At, x)
-		})
-		good := slices.ContainsFunc(all, func(m sim.Mail) bool {
-			return strings.Contains(m.Subject, x.device) && strings.HasPrefix(m.Subject, "Recovered") && between(m.At, x)
-		})
+		bad, good := x.told(all, begin), x.told(all, end)
 		switch {
 		case bad:
 			told++
@@ -74,10 +106,12 @@ func (a *account) lostValues(list []*sample, x outage) (n int) {
 	return n
 }
 
-// between tells whether something happened about an outage: a service that hangs
-// may delay it.
+// mostDelay is by how much a service that hangs may delay a mail.
+const mostDelay = 4 * time.Minute
+
+// between tells whether something happened about an outage.
 func between(at time.Time, x outage) bool {
-	return at.After(x.from) && at.Before(x.to.Add(4*time.Minute))
+	return at.After(x.from) && at.Before(x.to.Add(mostDelay))
 }
 
 // tickets looks that no ticket and no note is there twice.

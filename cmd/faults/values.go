@@ -222,6 +222,9 @@ func (a *account) compare(l *ledger, device string, all []asked, list []*sample)
 		switch _, sure := a.off(r.last); {
 		case a.claim(list, r, r.soon()):
 			l.kept++
+		case a.claim(list, r, r.beforeNext()):
+			l.kept++
+			l.slow++
 		case !sure:
 			l.unsure++
 		default:

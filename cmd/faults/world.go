@@ -164,6 +164,19 @@ func get(ctx context.Context, url, accept string) (status int, body string) {
 	return res.StatusCode, string(text)
 }
 
+// patience is how long the world may take to answer us, where the machine is busy.
+const patience = time.Minute
+
+// insist gets what the world tells, which is there but may be slow.
+func insist(ctx context.Context, url, accept string) string {
+	for began := time.Now(); ; {
+		status, body := get(ctx, url, accept)
+		if status == http.StatusOK || time.Since(began) > patience || pause(ctx, time.Second) != nil {
+			return body
+		}
+	}
+}
+
 // start runs the application until it listens; while the database is broken it
 // need not be ready.
 func (w *world) start(ctx context.Context) error {
