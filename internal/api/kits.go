@@ -178,6 +178,12 @@ func (a *api) kits() {
 			text, err := a.Kits.Schema(ctx, caller(ctx))
 			return one(json.RawMessage(text), err)
 		})
+	add(a, operation{http.MethodGet, "/kits-in-progress", "How far changes are that are not in force on all their devices yet",
+		domain.AreaCollect, domain.AccessSee},
+		func(ctx context.Context, _ *struct{}) (*Body[KitsInProgress], error) {
+			far, err := a.Kits.TakenUp(ctx, caller(ctx))
+			return one(KitsInProgress{far.Ready, far.Of}, err)
+		})
 	add(a, operation{http.MethodPost, "/kits/drafts/rehearsal", "What bringing in a kit would do", domain.AreaCollect, domain.AccessSee},
 		func(ctx context.Context, in *document) (*Body[KitChange], error) {
 			return a.rehearseKit(ctx, in.Body.Document)
@@ -195,6 +201,13 @@ func (a *api) kits() {
 			t, err := a.Browse.TryOn(ctx, caller(ctx), in.Body.Device, in.Body.Document, in.Body.Source)
 			return one(kitTrialOf(t), err)
 		})
+}
+
+// KitsInProgress is how far changes of many devices are: each device is collected from as it was until all of its change
+// are made ready; then they change over at one moment.
+type KitsInProgress struct {
+	Ready int `json:"ready" minimum:"0" doc:"Devices that are made ready and wait for the others"`
+	Of    int `json:"of" minimum:"0" doc:"Devices that have part in a change; 0 when all is in force"`
 }
 
 // rehearseKit tells what a kit file would do, and to who may bring it in which alerts it would raise and end.

@@ -204,7 +204,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 		Desk:       a.Desk,
 		Changed:    reload,
 		ChangedAll: reloadAll,
-		TakingUp:   func() int { return a.Engine.TakingUp() },
+		TakingUp:   func() domain.TakingUp { return a.Engine.TakingUp() },
 		Judged:     func(ctx context.Context) error { return a.Judge.InForce(ctx) },
 		Shipped:    kits.Files,
 		Ways:       all.Described(),

@@ -268,6 +268,13 @@ type Source struct {
 	Since  time.Time `json:"since"`
 }
 
+// TakingUp is how far changes are that many devices have part in: Ready of so many devices are made ready to be collected
+// from anew; each goes on as it was until all of its change are, and then they change over at one moment.
+type TakingUp struct {
+	Ready int `json:"ready"`
+	Of    int `json:"of"`
+}
+
 // SourceRun is the last time that a device was asked for something.
 type SourceRun struct {
 	At   time.Time // when the answer was there; zero for not since the application started

@@ -117,17 +117,19 @@ func (b *binding) add(series []domain.Series) {
 	}
 }
 
-// inherit carries the last looks at counters over from the binding before.
+// inherit carries over from the binding before what was seen since it was made: the last looks at counters, how asking
+// goes.
 func (b *binding) inherit(old *binding) {
 	if old == nil {
 		return
 	}
-	b.away = old.away
+	b.away, b.booted, b.agent = old.away, old.booted, old.agent
 	before := map[domain.ID]*boundSeries{}
 	old.each(func(bs *boundSeries) { before[bs.id] = bs })
 	b.each(func(bs *boundSeries) {
 		if was := before[bs.id]; was != nil {
 			bs.state, bs.full, bs.newest, bs.kept = was.state, was.full, was.newest, was.kept
+			bs.status, bs.problem, bs.says = was.status, was.problem, was.says
 		}
 	})
 	for key, sb := range b.sources {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"maps"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -40,10 +42,10 @@ type Collector struct {
 	results           chan result
 	commands          chan func(context.Context)
 	bound             map[domain.ID]*binding // used by the pipeline only
-	pending           map[domain.ID]bool     // devices whose reload is to be repeated
-	takingUp          atomic.Int64           // how many these are, for others to ask
-	unsettled         map[sourceKey]bool     // sources with new rows that the database did not take
-	settled, repeated time.Time              // when these were tried last
+	waves             waves                  // used by the pipeline only
+	takingUp          atomic.Pointer[domain.TakingUp]
+	unsettled         map[sourceKey]bool // sources with new rows that the database did not take
+	settled, repeated time.Time          // when these were tried last
 	aside             *shelf[aside]
 	files             Files
 	looked            time.Time // when the last looks were kept
@@ -74,7 +76,7 @@ type result struct {
 func NewCollector(s *store.Store, kits *collect.Service, a Asker, j *Judge, files Files, log *slog.Logger) *Collector {
 	c := &Collector{store: s, kits: kits, asker: a, judge: j, sched: NewScheduler(), log: log,
 		results: make(chan result, bufferedResults), commands: make(chan func(context.Context), 64),
-		bound: map[domain.ID]*binding{}, pending: map[domain.ID]bool{}, unsettled: map[sourceKey]bool{}, ahead: map[domain.ID]bool{}}
+		bound: map[domain.ID]*binding{}, unsettled: map[sourceKey]bool{}, ahead: map[domain.ID]bool{}}
 	c.ending, c.finish = context.WithCancel(context.Background())
 	c.aside = c.shelfAside(log)
 	c.clock, c.files = j.clock, files
@@ -240,25 +242,26 @@ func (c *Collector) Reload(ctx context.Context, id domain.ID) error {
 // are fitted with. It returns at once.
 func (c *Collector) ReloadAll(ctx context.Context) error {
 	return c.command(ctx, func(pipeline context.Context) {
-		for id := range c.bound {
-			c.pending[id] = true
-		}
-		c.repeat(pipeline)
+		c.waves.begin(slices.Collect(maps.Keys(c.bound))...)
+		c.rollOn(pipeline)
 	})
 }
 
 // ReloadSome takes up what was changed of some devices. It returns at once.
 func (c *Collector) ReloadSome(ctx context.Context, ids []domain.ID) error {
 	return c.command(ctx, func(pipeline context.Context) {
-		for _, id := range ids {
-			c.pending[id] = true
-		}
-		c.repeat(pipeline)
+		c.waves.begin(ids...)
+		c.rollOn(pipeline)
 	})
 }
 
-// TakingUp is how many devices are still collected from as they were before a change that many have part in.
-func (c *Collector) TakingUp() int { return int(c.takingUp.Load()) }
+// TakingUp is how far changes are that many devices have part in.
+func (c *Collector) TakingUp() domain.TakingUp {
+	if far := c.takingUp.Load(); far != nil {
+		return *far
+	}
+	return domain.TakingUp{}
+}
 
 // command hands something to the pipeline.
 func (c *Collector) command(ctx context.Context, f func(context.Context)) error {

@@ -19,14 +19,15 @@ func TestDevicesAreTakenUpWhenTheirHoursTurn(t *testing.T) {
 		require.NoError(t, err)
 		return h
 	}
-	c := &Collector{pending: map[domain.ID]bool{}, bound: map[domain.ID]*binding{
+	c := &Collector{bound: map[domain.ID]*binding{
 		1: {hours: read("daily 08:00-12:00"), open: true}, 2: {hours: read("daily 08:00-13:00"), open: true}, 3: {open: true},
 	}}
 	c.clock = NewClock(func() time.Time { return now })
 	c.followHours()
-	assert.Empty(t, c.pending)
+	assert.Empty(t, c.waves)
 	now = noon.Add(time.Second)
 	c.clock = NewClock(func() time.Time { return now })
 	c.followHours()
-	assert.Equal(t, map[domain.ID]bool{1: true}, c.pending)
+	require.Len(t, c.waves, 1)
+	assert.Equal(t, map[domain.ID]time.Time{1: {}}, c.waves[0].left)
 }

@@ -3,12 +3,10 @@ package engine
 import (
 	"context"
 	"fmt"
-	"slices"
 	"time"
 
 	"tirelessowl/internal/core/cadence"
 	"tirelessowl/internal/core/fit"
-	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/store"
@@ -55,12 +53,10 @@ func (c *Collector) loadAll(ctx context.Context) error {
 		if err = c.complete(ctx, around, &x); err != nil {
 			return fmt.Errorf("device %s: %w", x.device.Name, err)
 		}
-		hours, open := c.rest(around, &x)
-		b := c.bind(around, x)
-		b.hours, b.open = hours, open
+		b, tasks := c.bind(around, x)
 		c.bound[x.device.ID] = b
-		c.schedule(around, x, func(t Task) time.Duration { return t.resume(seen.Rounds[roundKey(t.Device, t.Key)], now) })
-		devices = append(devices, known{device: x.device, via: b.via, series: b.watched(), faults: b.faults()})
+		c.sched.Set(x.device.ID, tasks, func(t Task) time.Duration { return t.resume(seen.Rounds[roundKey(t.Device, t.Key)], now) })
+		devices = append(devices, known{device: b.device, via: b.via, series: b.watched(), faults: b.faults()})
 	}
 	ghosts(devices, c.bound, states)
 	c.resumeCounters(seen)
@@ -197,45 +193,37 @@ func (c *Collector) rest(around collect.Around, x *stored) (hours cadence.Hours,
 // followHours has devices taken up anew whose hours of collecting begin or end.
 func (c *Collector) followHours() {
 	now := c.clock.Now()
+	var turned []domain.ID
 	for id, b := range c.bound {
-		if !b.hours.Always() && b.hours.Open(now) != b.open {
-			c.pending[id] = true
+		w := c.waves.of(id)
+		if w != nil && w.ready[id] != nil {
+			b = w.ready[id].binding
+		}
+		if !b.hours.Always() && b.hours.Open(now) != b.open && (w == nil || w.ready[id] != nil) {
+			turned = append(turned, id)
 		}
 	}
+	c.waves.begin(turned...)
 }
 
-func (c *Collector) bind(around collect.Around, x stored) *binding {
-	_, from := around.Tree.Stretch(x.device)
+// bind makes ready what a device answers and what it is asked.
+func (c *Collector) bind(around collect.Around, x stored) (*binding, []Task) {
+	hours, open := c.rest(around, &x)
 	b := bind(x.device, x.held(around))
+	b.hours, b.open = hours, open
 	b.via, _ = around.Tree.Gateway(x.device)
-	b.stretched = from
+	_, b.stretched = around.Tree.Stretch(x.device)
 	b.restoreSources(x.sources)
-	return b
-}
-
-// asked are the sources that a device is asked, as kit/source.
-func (c *Collector) asked(x stored) (out []string) {
-	for _, e := range x.kits {
-		for _, src := range e.Kit.SourcesFor(e.Values) {
-			out = append(out, e.Kit.Name+"/"+src.Key)
-		}
-	}
-	return out
-}
-
-// schedule plans what a device is asked; first is how long a new task waits.
-func (c *Collector) schedule(around collect.Around, x stored, first func(Task) time.Duration) {
 	var tasks []Task
-	reach := c.bound[x.device.ID].reach
 	for _, q := range c.kits.Questions(x.device, x.kits, c.kits.Talks(around, x.device, x.endpoints)) {
-		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == reach, Every: q.Every}
+		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == b.reach, Every: q.Every}
 		if t.Probe {
 			t.Line = "probe"
 		}
 		t.Run = func(ctx context.Context) bool { return c.fetch(ctx, q) }
 		tasks = append(tasks, t)
 	}
-	c.sched.Set(x.device.ID, tasks, first)
+	return b, tasks
 }
 
 // reloadPatience bounds how long one try of a reload may hold up the pipeline.
@@ -245,140 +233,41 @@ const reloadPatience = 3 * time.Second
 // database is in trouble the device goes on as it was, and the reload is
 // repeated. It runs within the pipeline.
 func (c *Collector) reload(ctx context.Context, id domain.ID) error {
+	w := c.waves.begin(id)
 	around, err := c.around(ctx)
 	if err != nil {
-		return c.later(id, err)
+		return err
 	}
 	defer c.reroute(around.Tree)
-	return c.reloadSome(ctx, around, []domain.ID{id})
+	if err := c.prepare(ctx, around, w, id); err != nil {
+		return err
+	}
+	return c.changeOver(ctx, w)
 }
 
 // around reads what all devices share of how they are asked.
-func (c *Collector) around(ctx context.Context) (collect.Around, error) {
-	ctx, done := c.store.Vigil.While(ctx)
-	defer done()
-	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
-	defer cancel()
-	return c.kits.Around(ctx, &c.store.Areas)
-}
-
-// reloadSome is reload of some devices with what all share, but for the ways to the others.
-func (c *Collector) reloadSome(ctx context.Context, around collect.Around, ids []domain.ID) error {
-	ctx, done := c.store.Vigil.While(ctx)
-	defer done()
-	ctx, cancel := context.WithTimeout(ctx, reloadPatience)
-	defer cancel()
-	all, err := c.readSome(ctx, ids)
-	if err != nil {
-		return c.later(ids[0], err)
-	}
-	there := map[domain.ID]bool{}
-	for _, x := range all {
-		there[x.device.ID] = true
-		if problem := c.takeUp(ctx, around, x); problem != nil {
-			err = c.later(x.device.ID, problem) // the others go on
-		}
-	}
-	for _, id := range ids {
-		if !there[id] {
-			c.forget(id)
-		}
-	}
-	return err
-}
-
-// takeUp lets a device be collected from as it is stored.
-func (c *Collector) takeUp(ctx context.Context, around collect.Around, x stored) error {
-	if err := c.complete(ctx, around, &x); err != nil {
+func (c *Collector) around(ctx context.Context) (around collect.Around, err error) {
+	return around, c.patiently(ctx, reloadPatience, func(ctx context.Context) error {
+		around, err = c.kits.Around(ctx, &c.store.Areas)
 		return err
-	}
-	if asked := c.asked(x); x.asksLess(asked) {
-		if err := c.store.Sources.Keep(ctx, x.device.ID, asked); err != nil {
-			return err
-		}
-	}
-	id := x.device.ID
-	delete(c.pending, id)
-	hours, open := c.rest(around, &x)
-	b := c.bind(around, x)
-	b.hours, b.open = hours, open
-	b.inherit(c.bound[id])
-	c.bound[id] = b
-	c.judge.set(x.device, b.via, b.watched())
-	c.judge.setFaults(id, b.faults(), c.clock.Now())
-	c.schedule(around, x, func(Task) time.Duration { return 0 })
-	return nil
+	})
 }
 
-// asksLess tells whether a source is stored that the device is no longer asked.
-func (x stored) asksLess(asked []string) bool {
-	return slices.ContainsFunc(x.sources, func(s domain.Source) bool { return !slices.Contains(asked, s.Kit+"/"+s.Source) })
-}
-
-// later notes that a reload is to be repeated.
-func (c *Collector) later(id domain.ID, err error) error {
-	c.pending[id] = true
-	c.log.Error("a changed device could not be loaded; it goes on as it was, and is tried again", "device", id, "error", err)
-	return err
+// patiently runs something that must not hold up the pipeline for longer than a time, nor while the database is away.
+func (c *Collector) patiently(ctx context.Context, patience time.Duration, f func(context.Context) error) error {
+	ctx, done := c.store.Vigil.While(ctx)
+	defer done()
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	return f(ctx)
 }
 
 func (c *Collector) forget(id domain.ID) {
-	delete(c.pending, id)
+	c.waves.remove(id)
 	delete(c.bound, id)
 	c.sched.Set(id, nil, nil)
 	c.judge.remove(id)
 }
-
-// reroute takes up the ways to all devices: a gateway that was set at a place
-// holds for all below it.
-func (c *Collector) reroute(tree inherit.Tree) {
-	changed := map[domain.ID]domain.ID{}
-	for id, b := range c.bound {
-		if via, _ := tree.Gateway(b.device); via != b.via {
-			b.via, changed[id] = via, via
-		}
-	}
-	if len(changed) > 0 {
-		c.judge.reroute(changed)
-	}
-}
-
-// repeatEvery is the pause between tries.
-const repeatEvery = time.Second
-
-// repeat tries again what could not be loaded.
-func (c *Collector) repeat(ctx context.Context) {
-	defer func() { c.takingUp.Store(int64(len(c.pending))) }()
-	if len(c.pending) == 0 || c.away() || time.Since(c.repeated) < repeatEvery {
-		return
-	}
-	began := time.Now()
-	around, err := c.around(ctx)
-	if err != nil {
-		c.repeated = time.Now()
-		return
-	}
-	defer c.reroute(around.Tree)
-	// What was collected meanwhile waits: what is left comes in the next turn.
-	for len(c.pending) > 0 && time.Since(began) < reloadTurn {
-		var ids []domain.ID
-		for id := range c.pending {
-			if ids = append(ids, id); len(ids) == reloadAtOnce {
-				break
-			}
-		}
-		if c.reloadSome(ctx, around, ids) != nil {
-			c.repeated = time.Now()
-			return // the database is still in trouble
-		}
-	}
-}
-
-// reloadAtOnce is how many devices are read from the database at once.
-const reloadAtOnce = 50
-
-// reloadTurn bounds for how long reloads of many devices hold up the pipeline at once.
-const reloadTurn = 500 * time.Millisecond
 
 func group[K comparable, V any](in []V, key func(V) K) map[K][]V {
 	out := map[K][]V{}

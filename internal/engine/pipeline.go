@@ -48,7 +48,7 @@ func (c *Collector) pipeline(scheduled <-chan struct{}) {
 			c.noteAway()
 			c.keepLooks()
 			c.followHours()
-			c.repeat(ctx)
+			c.rollOn(ctx)
 			c.settle()
 			if len(c.results) == 0 { // else there is news that was not judged yet
 				c.judge.tick(c.clock.Now())

@@ -196,7 +196,7 @@ func TestANextVersionOfAKitLeavesNoGap(t *testing.T) {
 	_, err = w.kits.Bring(ctx, testkit.Anyone, document, 0)
 	require.NoError(t, err)
 	require.NoError(t, w.collector.ReloadAll(ctx))
-	require.Eventually(t, func() bool { return w.collector.TakingUp() == 0 }, 10*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return w.collector.TakingUp() == domain.TakingUp{} }, 10*time.Second, 20*time.Millisecond)
 	look()
 	assert.Equal(t, before.ID, w.series(t)["eth0/in"].ID)
 	assert.Equal(t, time.Minute, newest().Sub(at), "the very next look gave a rate: nothing began anew")

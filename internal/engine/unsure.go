@@ -67,6 +67,7 @@ func (c *Collector) sync(ctx context.Context, b *binding, sb *sourceBinding, kb 
 		return false
 	}
 	b.takeUp(sb, kb, known, made)
+	c.waves.again(b.device.ID)
 	c.judge.set(b.device, b.via, b.watched())
 	return true
 }

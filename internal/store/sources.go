@@ -95,14 +95,20 @@ func (s Sources) Set(ctx context.Context, sources []domain.Source) error {
 faulty = excluded.faulty, since = excluded.since`, recordsOf(changes)).Error)
 }
 
-// Keep removes the sources of a device that it is no longer asked; kept are
-// their kits and names, joined by “/”.
-func (s Sources) Keep(ctx context.Context, deviceID domain.ID, kept []string) error {
-	q := s.q(ctx).Where("device_id = ?", deviceID)
-	if len(kept) > 0 {
-		q = q.Where("kit || '/' || source NOT IN ?", kept)
+type sourceName struct {
+	Device domain.ID `json:"device"`
+	Kit    string    `json:"kit"`
+	Source string    `json:"source"`
+}
+
+// Drop removes sources that devices are no longer asked for.
+func (s Sources) Drop(ctx context.Context, sources []domain.Source) error {
+	rows := make([]sourceName, len(sources))
+	for i, x := range sources {
+		rows[i] = sourceName{x.DeviceID, x.Kit, x.Source}
 	}
-	return q.Delete(&sourceRow{}).Error
+	return s.q(ctx).Exec(`DELETE FROM sources s USING jsonb_to_recordset(?::jsonb) AS n(device bigint, kit text, source text)
+		WHERE s.device_id = n.device AND s.kit = n.kit AND s.source = n.source`, recordsOf(rows)).Error
 }
 
 // Among returns those of some devices.

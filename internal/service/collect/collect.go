@@ -36,8 +36,8 @@ type Wiring struct {
 	// Changed takes up what was changed of a device, ChangedAll of all of them.
 	Changed    func(context.Context, domain.ID) error
 	ChangedAll func(context.Context) error
-	// TakingUp is how many devices wait to be taken up; nil where nothing is collected.
-	TakingUp func() int
+	// TakingUp is how far changes of many devices are; nil where nothing is collected.
+	TakingUp func() domain.TakingUp
 	// Judged takes up what was changed of rules; nil for nothing.
 	Judged func(context.Context) error
 	// Shipped holds the kit files that come with the application.
@@ -224,10 +224,10 @@ func (s *Service) Unset(ctx context.Context, tree inherit.Tree, d domain.Device,
 	return errs
 }
 
-// TakenUp returns on how many devices a change is not in force yet: they are collected from as they were.
-func (s *Service) TakenUp(ctx context.Context, who access.Actor) (left int, err error) {
+// TakenUp returns how far changes are that are not in force yet.
+func (s *Service) TakenUp(ctx context.Context, who access.Actor) (far domain.TakingUp, err error) {
 	if _, err := s.Desk.See(ctx, who, domain.AreaCollect); err != nil || s.TakingUp == nil {
-		return 0, err
+		return far, err
 	}
 	return s.TakingUp(), nil
 }

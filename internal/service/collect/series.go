@@ -2,6 +2,7 @@ package collect
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"tirelessowl/internal/core/fit"
@@ -45,20 +46,37 @@ func keyOfSeries(x domain.Series) seriesKey {
 // there, and that all series say how often they are collected, and which are off and why. It returns all
 // series of the device.
 func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, h Held) ([]domain.Series, error) {
-	if err := s.inStretch(ctx, h); err != nil {
+	if err := s.MakeSeries(ctx, map[domain.ID]*Held{deviceID: &h}); err != nil {
 		return nil, err
 	}
-	if err := s.switched(ctx, h); err != nil {
-		return nil, err
+	return h.Series, s.Settle(ctx, h.Stand())
+}
+
+// MakeSeries makes the series that devices lack, and adds them to those that they hold.
+func (s *Service) MakeSeries(ctx context.Context, held map[domain.ID]*Held) error {
+	var missing []domain.Series
+	for id, h := range held {
+		missing = append(missing, h.missing(id)...)
 	}
+	made, err := s.store.Series.Add(ctx, missing)
+	if err != nil {
+		return err
+	}
+	for _, x := range made {
+		held[x.DeviceID].Series = append(held[x.DeviceID].Series, x)
+	}
+	return nil
+}
+
+// missing are the series that a device lacks.
+func (h Held) missing(deviceID domain.ID) (out []domain.Series) {
 	known := make(map[seriesKey]bool, len(h.Series))
 	for _, x := range h.Series {
 		known[keyOfSeries(x)] = true
 	}
-	var missing []domain.Series
 	add := func(x domain.Series) {
 		if !known[keyOfSeries(x)] {
-			missing = append(missing, x)
+			out = append(out, x)
 		}
 	}
 	for _, e := range h.Kits {
@@ -74,8 +92,7 @@ func (s *Service) DeviceSeries(ctx context.Context, deviceID domain.ID, h Held) 
 			}
 		}
 	}
-	made, err := s.store.Series.Add(ctx, missing)
-	return append(h.Series, made...), err
+	return out
 }
 
 // Why a series is not collected.
@@ -84,29 +101,83 @@ const (
 	partOff = "not collected: its part is switched off"
 )
 
-// switched lets series be off that are not collected, and wait for a value that are again.
-func (s *Service) switched(ctx context.Context, h Held) error {
+// Standing is how series stand otherwise than is stored: whether they are collected, and how often.
+type Standing struct {
+	States []domain.Series
+	Every  map[time.Duration][]domain.ID
+}
+
+// Add puts that of other series behind.
+func (x *Standing) Add(more Standing) {
+	x.States = append(x.States, more.States...)
+	for every, ids := range more.Every {
+		if x.Every == nil {
+			x.Every = map[time.Duration][]domain.ID{}
+		}
+		x.Every[every] = append(x.Every[every], ids...)
+	}
+}
+
+// settledAtOnce is how many series are written at once.
+const settledAtOnce = 10_000
+
+// Settle writes how series stand.
+func (s *Service) Settle(ctx context.Context, x Standing) error {
+	for every, ids := range x.Every {
+		for some := range slices.Chunk(ids, settledAtOnce) {
+			if err := s.store.Series.SetInterval(ctx, some, every); err != nil {
+				return err
+			}
+		}
+	}
+	for some := range slices.Chunk(x.States, settledAtOnce) {
+		if err := s.store.Series.SetStates(ctx, some); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Stand corrects how the held series stand, and returns what is stored otherwise: those that are not collected
+// are off, those that are again wait for a value, and each has the interval at which it is collected.
+func (h *Held) Stand() Standing {
+	out := Standing{Every: map[time.Duration][]domain.ID{}}
 	kits := map[string]fit.Effective{}
 	for _, e := range h.Kits {
 		kits[e.Whole.Name] = e
 	}
-	var others []domain.Series
-	for i, x := range h.Series {
-		reason := h.off(kits, x)
+	for i := range h.Series {
+		x := &h.Series[i]
+		if every, known := intervalOf(kits, *x); known && every != x.Interval {
+			x.Interval = every
+			out.Every[every] = append(out.Every[every], x.ID)
+		}
+		reason := h.off(kits, *x)
 		switch {
 		case reason == "" && x.State == domain.SeriesOff:
-			h.Series[i].State, h.Series[i].Error = domain.SeriesWaiting, ""
+			x.State, x.Error = domain.SeriesWaiting, ""
 		case reason != "" && (x.State != domain.SeriesOff || x.Error != reason):
-			h.Series[i].State, h.Series[i].Error = domain.SeriesOff, reason
+			x.State, x.Error = domain.SeriesOff, reason
 		default:
 			continue
 		}
-		others = append(others, h.Series[i])
+		out.States = append(out.States, *x)
 	}
-	if len(others) == 0 {
-		return nil
+	return out
+}
+
+// intervalOf is how often a series is collected, where a kit says so.
+func intervalOf(kits map[string]fit.Effective, x domain.Series) (every time.Duration, known bool) {
+	e, fitted := kits[x.Kit]
+	if !fitted {
+		return 0, false
 	}
-	return s.store.Series.SetStates(ctx, others)
+	r, _ := e.Kit.Reading(x.Reading)
+	src, ok := e.Kit.Source(r.Source)
+	if !ok {
+		return 0, false
+	}
+	return r.StoredEvery(src), true
 }
 
 // off says why a series is not collected; empty for one that is.
@@ -128,32 +199,6 @@ func (h Held) off(kits map[string]fit.Effective, x domain.Series) string {
 		return notMade
 	}
 	return ""
-}
-
-// inStretch corrects the intervals of series that are collected at others from now on.
-func (s *Service) inStretch(ctx context.Context, h Held) error {
-	changed := map[time.Duration][]domain.ID{}
-	kits := map[string]*kit.Kit{}
-	for _, e := range h.Kits {
-		kits[e.Kit.Name] = e.Kit
-	}
-	for i, x := range h.Series {
-		k := kits[x.Kit]
-		if k == nil {
-			continue
-		}
-		r, _ := k.Reading(x.Reading)
-		if src, ok := k.Source(r.Source); ok && r.StoredEvery(src) != x.Interval {
-			h.Series[i].Interval = r.StoredEvery(src)
-			changed[h.Series[i].Interval] = append(changed[h.Series[i].Interval], x.ID)
-		}
-	}
-	for every, ids := range changed {
-		if err := s.store.Series.SetInterval(ctx, ids, every); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 func seriesOf(k *kit.Kit, r kit.Reading, deviceID, partID domain.ID) domain.Series {
