@@ -66,6 +66,7 @@ test('a place is bound to addresses, and nothing that is watched is left outside
   await expect(bounds).toContainText('It cannot be set as things are');
   await bounds.getByRole('button', { name: 'Save' }).click();
   await expect(bounds).toContainText('lies outside of what the place Kittiwake Line lets be talked to');
+  await expect(typed, 'the answer has come: what is typed now stays').toHaveAttribute('aria-invalid', 'true');
   await typed.fill(`${base}.0.0/16 but ${base}.99.0/24`);
   await expect(bounds).toContainText('would be held to it');
   await bounds.getByRole('button', { name: 'Save' }).click();
@@ -83,5 +84,66 @@ test('a place is bound to addresses, and nothing that is watched is left outside
   await bounds.locator('summary').click();
   await bounds.getByRole('button', { name: 'Take away' }).click();
   await expect(bounds).toContainText('set nowhere');
+  expect(problems).toEqual([]);
+});
+
+const door = `kit: door
+title: Door of the quay
+version: 1
+parameters:
+  - {name: token, label: Token, kind: secret, required: true}
+sources:
+  - {key: ask, way: tcp, every: 60s, ask: {port: "9", send: 'OPEN {token}'}}
+readings:
+  - {key: time, name: Time to open, unit: s, source: ask, value: [time]}
+`;
+
+test('a kit that needs a secret asks for it at fitting, and never shows it', async ({ page }) => {
+  const problems = watchConsole(page);
+  await signIn(page);
+  await page.goto('/collect/credentials/new');
+  await page.getByRole('link', { name: 'Secret for kits' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('Door of the quay');
+  await page.getByLabel('Secret', { exact: true }).fill('lantern before dawn');
+  await page.getByLabel('Bound to the addresses').fill(`${base}.20.0/24`);
+  await page.getByRole('button', { name: 'Store the credential' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('Door of the quay');
+
+  await page.goto('/collect/kits/new');
+  await page.getByRole('button', { name: 'As a file' }).click();
+  await page.getByLabel('Kit file (YAML)').fill(door.replace('kind: secret', 'kind: secret, default: lantern'));
+  await expect(page.locator('#kit-rehearsal')).toContainText('it is never in the kit');
+  await page.getByLabel('Kit file (YAML)').fill(door);
+  await expect(page.locator('#kit-rehearsal')).toContainText('A new kit');
+  await page.getByRole('button', { name: 'Save, and put in force' }).click();
+  await expect(page.getByRole('row', { name: /^Token/ })).toContainText('it must be set');
+
+  // At the device it is asked for, told at its field, and chosen.
+  await page.goto('/collect/kits/door/devices?q=np-kiosk-2');
+  await page.getByRole('link', { name: 'np-kiosk-2' }).click();
+  await page.waitForURL(/\/collected$/);
+  const collected = page.url();
+  await page.getByLabel('Kit', { exact: true }).selectOption({ label: 'Door of the quay' });
+  const form = page.locator('#word-form');
+  await expect(form).toContainText('When all that must be set is filled in');
+  await form.getByRole('button', { name: 'Fit it' }).click();
+  await expect(form.getByLabel('Token')).toHaveAttribute('aria-invalid', 'true');
+  await expect(form).toContainText('Must be set');
+  await form.getByLabel('Token').selectOption({ label: 'Door of the quay' });
+  await expect(form).toContainText('1 device would be fitted otherwise');
+  await form.getByRole('button', { name: 'Fit it' }).click();
+  const fitted = page.locator('#kit-door');
+  await expect(fitted).toContainText('fitted by Ines');
+  await page.goto('/collect/credentials');
+  await page.getByRole('link', { name: 'Door of the quay' }).click();
+  await expect(page.getByText('used by 1 device').first()).toBeVisible();
+
+  await page.goto(collected);
+  page.on('dialog', (dialog) => dialog.accept());
+  await fitted.getByRole('button', { name: 'Leave it to the rules' }).click();
+  await expect(fitted).toHaveCount(0);
+  await page.goto('/collect/kits/door');
+  await page.getByRole('button', { name: 'Take the kit away' }).click();
+  await page.waitForURL(/\/collect$/);
   expect(problems).toEqual([]);
 });

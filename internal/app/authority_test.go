@@ -857,7 +857,8 @@ var inside = []string{
 
 	"recognition.Load", "recognition.Rules", "recognition.Makers", "collect.OwnKit", "collect.Speak", "collect.Retire",
 	"collect.Rebind", "collect.Parsed", "collect.ValuesOn", "collect.Catalogue", "collect.Kits", "collect.Kit",
-	"collect.BytesPerSample", "collect.CatalogueIn", "collect.Judging",
+	"collect.BytesPerSample", "collect.CatalogueIn", "collect.Judging", "collect.Talk", "collect.UsableSecrets",
+	"collect.AllowSecrets", "collect.Fillable",
 	"collect.Around", "collect.Effective", "collect.RebindAll", "collect.Talks", "collect.Unset",
 	"collect.Uses",
 	"settings.Undoing", "collect.Undoing",

@@ -3,6 +3,8 @@ package domain
 import (
 	"encoding/json"
 	"net/netip"
+	"strconv"
+	"strings"
 	"time"
 )
 
@@ -149,6 +151,30 @@ type Credential struct {
 	// SealedAt is when its secrets were typed; zero for not known.
 	SealedAt time.Time `json:"sealed_at,omitzero"`
 	Version  int       `json:"version"`
+}
+
+// credentialRef begins a value that stands for a stored credential.
+const credentialRef = "credential:"
+
+// CredentialRef is how a credential stands in the place of a value: the secret itself is never among values.
+func CredentialRef(id ID) string { return credentialRef + strconv.FormatInt(id, 10) }
+
+// ReadCredentialRef reads which credential stands in the place of a value; ok is false for any other value.
+func ReadCredentialRef(value string) (id ID, ok bool) {
+	digits, ok := strings.CutPrefix(value, credentialRef)
+	if !ok {
+		return 0, false
+	}
+	id, err := strconv.ParseInt(digits, 10, 64)
+	return id, err == nil && id > 0
+}
+
+// Told is a value as it may be told to people.
+func Told(value string) string {
+	if _, secret := ReadCredentialRef(value); secret {
+		return "a stored secret"
+	}
+	return value
 }
 
 // CredentialUse is by what a credential is used.

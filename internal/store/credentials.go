@@ -116,8 +116,11 @@ func (s Credentials) Uses(ctx context.Context) (map[domain.ID]domain.CredentialU
 		Devices, Places, Sweeps int
 	}
 	err := s.q(ctx).Raw(`SELECT c.id,
-		(SELECT count(*) FROM endpoints e WHERE e.credential_id = c.id) AS devices,
-		(SELECT count(*) FROM overrides o WHERE o.key LIKE 'credential\_%' AND o.value = c.id::text) AS places,
+		(SELECT count(*) FROM endpoints e WHERE e.credential_id = c.id) +
+		(SELECT count(*) FROM fittings f WHERE f.parameters <> '{}' AND
+			jsonb_path_exists(f.parameters, '$.* ? (@ == $ref)', jsonb_build_object('ref', 'credential:' || c.id))) AS devices,
+		(SELECT count(*) FROM overrides o WHERE o.key LIKE 'credential\_%' AND o.value = c.id::text
+			OR o.value = 'credential:' || c.id) AS places,
 		(SELECT count(*) FROM sweep_credentials s WHERE s.credential_id = c.id) AS sweeps
 		FROM credentials c`).Scan(&rows).Error
 	out := make(map[domain.ID]domain.CredentialUse, len(rows))

@@ -197,7 +197,7 @@ func (s Set) Words() string {
 	case domain.Every:
 		return s.Name + " is asked every " + s.Value
 	}
-	return "The parameter " + s.Name + " is " + s.Value
+	return "The parameter " + s.Name + " is " + domain.Told(s.Value)
 }
 
 // At says where it is set. It names no place: who sees the device need not see those further up.

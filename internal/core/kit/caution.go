@@ -77,7 +77,7 @@ func (k *Kit) unread(src Source) []Caution {
 // brings tells whether a way brings the columns of a source by itself: then none costs anything.
 func (k *Kit) brings(src Source) bool {
 	w, ok := k.ways.Of(src.Way)
-	return ok && w.Columns != nil && w.Columns(k.filled(w, src, nil)) != nil
+	return ok && w.Columns != nil && w.Columns(k.filled(w, src, k.shown(nil))) != nil
 }
 
 // columns are those that a row discovery looks at.

@@ -17,6 +17,7 @@ func (k *Kit) check() (problems []error) {
 		bad("kit, title and version must be set")
 	}
 	problems = append(problems, k.checkFolder()...)
+	problems = append(problems, k.checkSecrets()...)
 	for _, s := range k.Sources {
 		if len(s.columns) == 0 || s.Key == "" {
 			bad("source %q fetches nothing", s.Key)

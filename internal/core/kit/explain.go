@@ -54,7 +54,7 @@ func (k *Kit) asked(src Source, r Reading) string {
 			columns = append(columns, src.columns[c])
 		}
 	}
-	return w.Words(k.filled(w, src, nil), columns)
+	return w.Words(k.filled(w, src, k.shown(nil)), columns)
 }
 
 // columns are those that the reading is made of, each once.

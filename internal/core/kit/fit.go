@@ -54,7 +54,7 @@ func (k *Kit) Estimate(count func(Parts) int, bytesPerSample float64) Cost {
 		cost.Series += series
 		cost.SamplesPerDay += float64(series) * perDay
 		if w, ok := k.ways.Of(src.Way); ok {
-			cost.RequestsPerMinute += w.Requests(k.filled(w, src, nil), rows) * perDay / (24 * 60)
+			cost.RequestsPerMinute += w.Requests(k.filled(w, src, k.shown(nil)), rows) * perDay / (24 * 60)
 		}
 	}
 	cost.BytesPerMonth = cost.SamplesPerDay * 30 * bytesPerSample

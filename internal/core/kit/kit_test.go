@@ -30,7 +30,7 @@ var testWays = way.List{
 		Requests: func(_ way.Settings, rows int) float64 { return float64(rows) },
 		Words:    func(_ way.Settings, columns []way.Column) string { return "asks for " + columns[0].Of },
 	},
-	{Name: "own", Ask: []field.Field{{Name: "port", Kind: field.Whole, Low: 1, High: 65535}},
+	{Name: "own", Ask: []field.Field{{Name: "port", Kind: field.Whole, Low: 1, High: 65535}, {Name: "say", Kind: field.Text}},
 		Columns:  func(way.Settings) []way.Column { return []way.Column{{As: "a"}, {As: "extra"}} },
 		Requests: func(way.Settings, int) float64 { return 3 },
 		Words:    func(way.Settings, []way.Column) string { return "opens it" }},

@@ -239,6 +239,9 @@ func (p fileParameter) field() field.Field {
 	if f.Kind == "" && len(p.Choices) > 0 {
 		f.Kind = field.Choice
 	}
+	if f.Kind == field.Secret {
+		f.Check = notKept
+	}
 	return f
 }
 
@@ -263,7 +266,7 @@ func (s fileSource) source(k *Kit) (src Source, problems []error) {
 		bad("%s: %s", name, problem)
 	}
 	if w.Columns != nil {
-		if fixed := w.Columns(k.filled(w, src, nil)); fixed != nil {
+		if fixed := w.Columns(k.filled(w, src, k.shown(nil))); fixed != nil {
 			src.columns = fixed
 		}
 	}

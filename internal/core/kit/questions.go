@@ -1,6 +1,8 @@
 package kit
 
 import (
+	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -15,6 +17,8 @@ type Talk struct {
 	Address    netip.Addr // invalid for the device's own
 	Settings   way.Settings
 	Credential way.Opened
+	// Secret opens the secrets that parameters stand for; nil where none can be.
+	Secret Keeper
 	// Withheld says why the device is not asked at all; empty where it is.
 	Withheld string
 }
@@ -37,7 +41,10 @@ func (k *Kit) Question(src Source, d domain.Device, parameters map[string]string
 		return q, false
 	}
 	q = Open(w, d, talk)
-	q.Key, q.Every, q.Ask, q.Columns = k.Name+"/"+src.Key, src.Every, k.filled(w, src, parameters), src.columns
+	opened, withheld := k.opened(src, q.Address, parameters, talk.Secret)
+	q.Withheld = cmp.Or(q.Withheld, withheld)
+	q.Hide = slices.Collect(maps.Values(opened))
+	q.Key, q.Every, q.Ask, q.Columns = k.Name+"/"+src.Key, src.Every, k.filled(w, src, k.sent(parameters, opened)), src.columns
 	return q, true
 }
 
@@ -58,12 +65,12 @@ func Open(w way.Way, d domain.Device, talk Talk) way.Question {
 	return q
 }
 
-// filled puts parameters into what a source asks; what is empty then is left
+// filled puts the values of parameters into what a source asks; what is empty then is left
 // to the defaults.
-func (k *Kit) filled(w way.Way, src Source, parameters map[string]string) way.Settings {
+func (k *Kit) filled(w way.Way, src Source, value func(field.Field) string) way.Settings {
 	var pairs []string
 	for _, p := range k.Parameters {
-		pairs = append(pairs, "{"+p.Name+"}", k.parameter(parameters, p.Name))
+		pairs = append(pairs, "{"+p.Name+"}", value(p))
 	}
 	fill := strings.NewReplacer(pairs...)
 	ask := way.Settings{}

@@ -104,7 +104,7 @@ var about = map[string]string{
 	"readings.tags":            "They go along to incidents",
 	"rules.tags":               "They go along to incidents",
 	"readings.about":           "Which object it is, or what it means",
-	"parameters.kind":          "What it is",
+	"parameters.kind":          "What it is; a secret is stored under Credentials, and chosen where the kit is fitted",
 	"parameters.required":      "It must be set somewhere: what needs it is not asked before",
 	"parameters.hidden":        "It is not asked for where the kit is fitted; it may be set on places and by kits",
 	"parts.speed_scale":        "What the speed is multiplied by for bit/s",
@@ -121,6 +121,10 @@ type schema struct {
 	kinds []string // of rules
 }
 
+// parameterKinds are what parameters can be.
+var parameterKinds = []string{string(field.Text), string(field.Whole), string(field.Number), string(field.Duration),
+	string(field.Choice), string(field.Secret)}
+
 // Schema is the JSON Schema (draft 2020-12) of kit files that may use some ways to collect and kinds of rules,
 // for editors that complete and check while one types. What a file says beyond its shape is checked by Parse.
 func Schema(ways way.List, kinds rule.Kinds) ([]byte, error) {
@@ -133,7 +137,7 @@ func Schema(ways way.List, kinds rule.Kinds) ([]byte, error) {
 func newSchema(ways way.List, kinds rule.Kinds) schema {
 	s := schema{enums: map[string][]string{
 		"readings.over":    {string(derive.OverFirst), string(derive.OverAvg), string(derive.OverSum), string(derive.OverMax)},
-		"parameters.kind":  {string(field.Text), string(field.Whole), string(field.Number), string(field.Duration), string(field.Choice)},
+		"parameters.kind":  parameterKinds,
 		"readings.purpose": {string(Reach), string(Uptime), string(Traffic), string(Filling)},
 		"parts.purpose":    {string(Interfaces), string(Volumes)},
 	}}

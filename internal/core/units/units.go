@@ -41,6 +41,17 @@ func Format(value float64, unit string) string {
 	return Number(value) + narrow + unit
 }
 
+// Symbol is a unit as people read it by itself: °C for Cel.
+func Symbol(unit string) string {
+	switch unit {
+	case "Cel":
+		return "°C"
+	case "1/s":
+		return "/s"
+	}
+	return unit
+}
+
 // Number writes three significant digits without a trailing zero, and whole
 // numbers from 1000 on without an exponent.
 func Number(value float64) string {

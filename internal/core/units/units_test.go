@@ -42,3 +42,9 @@ func TestSpan(t *testing.T) {
 	}
 	assert.Equal(t, "5 min", plain(Span(-5*time.Minute)), "a span has no sign")
 }
+
+func TestSymbol(t *testing.T) {
+	for unit, shall := range map[string]string{"Cel": "°C", "1/s": "/s", "bit/s": "bit/s", "": ""} {
+		assert.Equal(t, shall, Symbol(unit))
+	}
+}

@@ -69,6 +69,13 @@ type Credential struct {
 	Check func(settings Settings, secrets map[string]bool) map[string]string
 }
 
+// Secret is the kind of credential that no way takes by itself: a secret that parameters of kits stand for.
+var Secret = Credential{
+	Name:   "secret",
+	Title:  "Secret for kits",
+	Fields: []field.Field{{Name: "secret", Label: "Secret", Kind: field.Secret, Required: true}},
+}
+
 // Opened is a credential with its secrets, ready to be used; the zero value is none.
 type Opened struct {
 	Kind     string
@@ -109,7 +116,7 @@ func (l List) Credential(name string) (Credential, bool) {
 			}
 		}
 	}
-	return Credential{}, false
+	return Secret, name == Secret.Name
 }
 
 // Fact puts what a sweep learns into words.
@@ -138,6 +145,8 @@ type Question struct {
 	// Ask and Columns say what is asked.
 	Ask     Settings
 	Columns []Column
+	// Hide are the secrets among what is asked: they stand in nothing that is told.
+	Hide []string
 	// Exchange records what goes to and fro; nil where nobody looks.
 	Exchange *Exchange
 }
@@ -154,6 +163,7 @@ func (q Question) At(port string) (netip.AddrPort, error) {
 // Exchange is what was sent and what came back when something was tried.
 type Exchange struct {
 	begin time.Time
+	mask  *strings.Replacer // takes the secrets out; nil where there are none
 	Lines []Line
 }
 
@@ -201,6 +211,9 @@ func (e *Exchange) add(now time.Time, sent bool, format string, args []any) {
 		return
 	}
 	text := fmt.Sprintf(format, args...)
+	if e.mask != nil {
+		text = e.mask.Replace(text) // before it is cut: half a secret would not be found
+	}
 	if len(e.Lines) == mostLines {
 		text = "… and more"
 	} else if len(text) > longestLine {

@@ -49,13 +49,15 @@ func (l List) Described() way.List {
 
 // Ask asks a question by its way; failures are part of the result.
 func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
+	q.Exchange.Hide(q.Hide)
 	start := time.Now()
 	got, err := l.ask(ctx, q)
 	now := time.Now()
 	got.At, got.Took = now, now.Sub(start)
+	mask(q, got.Rows)
 	if err != nil {
 		var known failure
-		got.Error, got.Failure = err.Error(), derive.Wrong
+		got.Error, got.Failure = q.Masked(err.Error()), derive.Wrong
 		if errors.As(err, &known) {
 			got.Failure = known.kind
 		}
@@ -63,6 +65,19 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 		q.Exchange.Got(time.Now(), "%s", got.Error)
 	}
 	return got
+}
+
+// mask takes out the secrets that a device may say again.
+func mask(q way.Question, rows []derive.Row) {
+	if len(q.Hide) == 0 {
+		return
+	}
+	for i := range rows {
+		rows[i].Index = q.Masked(rows[i].Index)
+		for j := range rows[i].Values {
+			rows[i].Values[j].Text = q.Masked(rows[i].Values[j].Text)
+		}
+	}
 }
 
 // Browse reads a piece of what a device has; what was read before an error comes with it.

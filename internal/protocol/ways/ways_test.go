@@ -236,3 +236,18 @@ func TestProbeCountsWhatIsLost(t *testing.T) {
 	assert.Equal(t, derive.Missing, row.Values[0].Kind)
 	assert.Equal(t, 100.0, row.Values[1].Num)
 }
+
+// A device that says a secret again has it stored nowhere and shown to nobody.
+func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
+	port := peer(t, []byte("no: "+secret+"\r\n"))
+	q := asked(t, tcp.Way, port)
+	q.Ask["send"], q.Ask["expect"], q.Hide = "AUTH "+secret, "welcome", []string{secret}
+	got := ways.List{tcp.Way}.Ask(t.Context(), q)
+	require.NotEmpty(t, got.Error)
+	q.Ask["expect"] = "no"
+	again := ways.List{tcp.Way}.Ask(t.Context(), q)
+	require.Empty(t, again.Error)
+	told := fmt.Sprint(got, again, q.Exchange.Lines)
+	assert.Contains(t, told, way.Hidden)
+	assert.NotContains(t, told, secret)
+}

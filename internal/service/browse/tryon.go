@@ -164,16 +164,15 @@ func (s *Service) trySource(
 	values map[string]string,
 ) (out TriedSource, err error) {
 	out = TriedSource{Key: src.Key, Way: src.Way, Parts: []TriedParts{}, Readings: []TriedReading{}}
-	q, err := s.kits.Speak(ctx, d, src.Way)
+	talk, err := s.kits.Talk(ctx, d, src.Way, values)
 	if err != nil {
 		return out, err
 	}
-	asks, ok := k.Question(src, d, values, kit.Talk{})
+	q, ok := k.Question(src, d, values, talk)
 	if !ok {
 		out.Problem = "the way " + src.Way + " is not known here"
 		return out, nil
 	}
-	q.Key, q.Ask, q.Columns, q.Every = asks.Key, asks.Ask, asks.Columns, asks.Every
 	var readings []kit.Reading
 	counts := false
 	for _, r := range k.Readings {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"regexp"
 	"strings"
 
@@ -66,7 +67,8 @@ func (s *Service) inside(ctx context.Context, k *kit.Kit) string {
 		if err != nil || strings.HasPrefix(in.Kit, own.Prefix) {
 			return fmt.Sprintf("kits: there is no kit %s. Bring that in first.", in.Kit)
 		}
-		if _, errs := inner.Check(in.Set); len(errs) > 0 {
+		_, errs := inner.Check(in.Set)
+		if maps.Copy(errs, inner.NoSecrets(in.Set)); len(errs) > 0 {
 			return fmt.Sprintf("kits: %s cannot be set so: %s", in.Kit, errs.Error())
 		}
 	}

@@ -191,6 +191,13 @@ func (s *Service) SetParameters(
 		if err := act.Since(old.Parameters, mark); err != nil {
 			return err
 		}
+		errs, err := s.AllowSecrets(ctx, w.Areas, who, k, old.Parameters, values)
+		if err == nil {
+			err = errs.OrNil()
+		}
+		if err != nil {
+			return err
+		}
 		for _, p := range k.Parameters { // what no form asks for stays, unless it is named
 			if _, named := values[p.Name]; p.Hidden && !named && old.Parameters[p.Name] != "" {
 				values[p.Name] = old.Parameters[p.Name]

@@ -18,15 +18,19 @@ func (s *Service) Speak(ctx context.Context, d domain.Device, name string) (way.
 	if !ok {
 		return way.Question{}, fmt.Errorf("way %q: %w", name, domain.ErrNotFound)
 	}
+	talk, err := s.Talk(ctx, d, name, nil)
+	return kit.Open(w, d, talk), err
+}
+
+// Talk is how a device is talked to by a way, as it is set, with the secrets that some values of parameters stand for.
+// The caller has asked whether the actor may.
+func (s *Service) Talk(ctx context.Context, d domain.Device, name string, values map[string]string) (kit.Talk, error) {
 	endpoints, err := s.store.Endpoints.Of(ctx, d.ID)
 	if err != nil {
-		return way.Question{}, err
+		return kit.Talk{}, err
 	}
-	around, err := s.aroundOne(ctx, d, endpoints)
-	if err != nil {
-		return way.Question{}, err
-	}
-	return kit.Open(w, d, s.Talks(around, d, endpoints)[name]), nil
+	around, err := s.aroundOne(ctx, d, endpoints, values)
+	return s.Talks(around, d, endpoints)[name], err
 }
 
 // ValuesOn are the parameters of a kit as they hold for a device, where it is fitted or would be.
@@ -52,13 +56,19 @@ func (s *Service) ValuesOn(ctx context.Context, d domain.Device, name string) (m
 
 // aroundOne is what all devices share as far as one of them needs it: of the credentials those
 // with which it is asked alone are opened.
-func (s *Service) aroundOne(ctx context.Context, d domain.Device, endpoints []domain.Endpoint) (a Around, err error) {
+func (s *Service) aroundOne(ctx context.Context, d domain.Device, endpoints []domain.Endpoint, values map[string]string) (
+	a Around, err error) {
 	if a.Tree, err = s.store.Tree(ctx); err != nil {
 		return a, err
 	}
 	var ids []domain.ID
 	for _, x := range s.sent(a.Tree, d, endpoints) {
 		ids = append(ids, x.credential)
+	}
+	for _, value := range values {
+		if id, ok := domain.ReadCredentialRef(value); ok {
+			ids = append(ids, id)
+		}
 	}
 	opened, err := s.store.Credentials.SecretsOf(ctx, ids)
 	a.credentials = boundTo(opened)

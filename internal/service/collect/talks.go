@@ -8,6 +8,7 @@ import (
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/store"
@@ -49,8 +50,11 @@ func boundTo(opened map[domain.ID]store.Opened) map[domain.ID]credential {
 // bound: then the talk says why it is withheld.
 func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpoint) map[string]kit.Talk {
 	out := map[string]kit.Talk{}
+	for _, w := range s.Ways {
+		out[w.Name] = kit.Talk{Secret: around.secret}
+	}
 	for _, e := range endpoints {
-		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings}
+		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings, Secret: around.secret}
 	}
 	for _, x := range s.sent(around.Tree, d, endpoints) {
 		talk := out[x.way]
@@ -62,6 +66,19 @@ func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpo
 		out[x.way] = talk
 	}
 	return out
+}
+
+// secret opens what stands under a value of a secret parameter, to be sent to an address to which it is bound.
+func (a Around) secret(value string, to netip.Addr) (secret, problem string) {
+	id, _ := domain.ReadCredentialRef(value)
+	c, there := a.credentials[id]
+	switch {
+	case !there || c.Kind != way.Secret.Name:
+		return "", "nothing was asked: a secret that is needed is not stored any more"
+	case !c.bound.Contains(to):
+		return "", fmt.Sprintf("nothing was asked: a secret that is needed is not bound to %s", to)
+	}
+	return c.Secrets[way.Secret.Fields[0].Name].Reveal(), ""
 }
 
 // sent is a credential with which a device is asked by a way, with where it goes and

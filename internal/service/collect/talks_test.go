@@ -56,7 +56,7 @@ func TestCredentialsAreInheritedAndGoNowhereElse(t *testing.T) {
 	held := heldBy(svc, d, []domain.Fitting{{Kit: "reachability"}}, nil, 1)
 	questions := svc.Questions(d, held.Kits, svc.Talks(around, d, []domain.Endpoint{e}))
 	assert.Equal(t, talk.Withheld, questions[0].Withheld)
-	assert.NotContains(t, svc.Talks(around, d, nil), "tcp", "a way that takes none gets none")
+	assert.Empty(t, svc.Talks(around, d, nil)["tcp"].Credential, "a way that takes none gets none")
 }
 
 func TestSeriesFollowTheStretch(t *testing.T) {

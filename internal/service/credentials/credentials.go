@@ -53,7 +53,7 @@ func (s *Service) Kinds() (out []way.Credential) {
 	for _, w := range s.ways {
 		out = append(out, w.Credentials...)
 	}
-	return out
+	return append(out, way.Secret)
 }
 
 // About describes a kind; one that no way knows has no fields.

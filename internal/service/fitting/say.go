@@ -38,6 +38,21 @@ type Saying struct {
 	Parameters map[string]string // with Fit; nil leaves them as they are
 }
 
+// Filled are the parameters of a kit as a form has them, as far as they are not left as the kit says; nil for none.
+func Filled(k *kit.Kit, typed func(name string) string) (out map[string]string) {
+	for _, p := range k.Parameters {
+		value := strings.TrimSpace(typed(p.Name))
+		if value == "" || value == p.Default {
+			continue
+		}
+		if out == nil {
+			out = map[string]string{}
+		}
+		out[p.Name] = value
+	}
+	return out
+}
+
 // mostDevices is on how many devices something is said at once.
 const mostDevices = 10_000
 
@@ -113,10 +128,21 @@ func (s *Service) saySet(
 	if err != nil {
 		return nil, err
 	}
+	k, err := s.Kits.CatalogueIn(ctx).Kit(x.Kit)
+	if err != nil {
+		return nil, err
+	}
 	var put, drop []domain.Fitting
 	for id, d := range devices {
 		was, there := said[id]
 		f, keep := x.on(was, id, who.Name)
+		errs, err := s.Kits.AllowSecrets(ctx, w.Areas, who, k, was.Parameters, f.Parameters)
+		if err == nil {
+			err = errs.OrNil()
+		}
+		if err != nil {
+			return nil, err
+		}
 		if errs := s.Kits.Unset(ctx, tree, d, f); x.Word == Fit && len(errs) > 0 {
 			return nil, errs
 		}
@@ -270,28 +296,34 @@ func (s *Service) Rehearse(ctx context.Context, who access.Actor, x Saying) (out
 	if err != nil {
 		return out, err
 	}
+	tree, err := s.Store.Tree(ctx)
+	if err != nil {
+		return out, err
+	}
 	after := before
 	after.said = maps.Clone(before.said)
 	for _, d := range devices {
-		after.said[d.ID] = x.among(before.said[d.ID], d.ID, who.Name)
+		was, others := x.apart(before.said[d.ID])
+		f, keep := x.on(was, d.ID, who.Name)
+		if errs := s.Kits.Unset(ctx, tree, d, f); x.Word == Fit && len(errs) > 0 {
+			return out, errs
+		}
+		if after.said[d.ID] = others; keep {
+			after.said[d.ID] = append(others, f)
+		}
 	}
 	return s.compare(ctx, &s.Store.Areas, before, after)
 }
 
-// among are the fittings of a device with what is said in its place.
-func (x Saying) among(said []domain.Fitting, device domain.ID, who string) []domain.Fitting {
-	var was domain.Fitting
-	out := slices.DeleteFunc(slices.Clone(said), func(f domain.Fitting) bool {
-		if f.Kit != x.Kit {
-			return false
+// apart is what is said so far of the kit on a device, and what of others.
+func (x Saying) apart(said []domain.Fitting) (was domain.Fitting, others []domain.Fitting) {
+	others = slices.DeleteFunc(slices.Clone(said), func(f domain.Fitting) bool {
+		if f.Kit == x.Kit {
+			was = f
 		}
-		was = f
-		return true
+		return f.Kit == x.Kit
 	})
-	if f, keep := x.on(was, device, who); keep {
-		out = append(out, f)
-	}
-	return out
+	return was, others
 }
 
 // compare tells what would change on the devices of a world if it were another one.

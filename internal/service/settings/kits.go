@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/field"
@@ -77,11 +79,44 @@ func (s *Service) ofWholeKit(ctx context.Context, set domain.KitSetting) (out ki
 	case domain.Parameter:
 		i := slices.IndexFunc(k.Parameters, func(p field.Field) bool { return p.Name == set.Name })
 		if ok = i >= 0; ok {
-			out.title, out.help = fmt.Sprintf("%s of %s", k.Parameters[i].Label, k.Title), k.Parameters[i].Help
-			out.choices = chosen(k.Parameters[i].Choices)
+			s.ofParameter(&out, k, set, k.Parameters[i])
 		}
 	}
 	return out, ok
+}
+
+func (s *Service) ofParameter(out *kind, k *kit.Kit, set domain.KitSetting, p field.Field) {
+	out.title, out.help = fmt.Sprintf("%s of %s", p.Label, k.Title), p.Help
+	out.choices = chosen(p.Choices)
+	if p.Kind != field.Secret {
+		return
+	}
+	out.help = strings.TrimSpace(out.help + " A stored secret; it goes only to the addresses that it is bound to.")
+	out.shown = func(ctx context.Context, who access.Actor, value string) (string, error) {
+		if id, ok := domain.ReadCredentialRef(value); ok {
+			return s.credentialNamed(ctx, who, strconv.FormatInt(id, 10))
+		}
+		return value, nil
+	}
+	out.choices = func(ctx context.Context, who access.Actor) (all []Choice, err error) {
+		usable, err := s.kits.UsableSecrets(ctx, s.desk.Whole(ctx), who)
+		for _, c := range usable {
+			all = append(all, Choice{domain.CredentialRef(c.ID), c.Name})
+		}
+		return all, err
+	}
+	readable := out.read
+	out.read = func(ctx context.Context, from *store.Areas, who access.Actor, x site, typed string) (string, domain.ID, error) {
+		value, device, err := readable(ctx, from, who, x, typed)
+		if err != nil {
+			return "", 0, err
+		}
+		errs, err := s.kits.AllowSecrets(ctx, from, who, k, nil, map[string]string{set.Name: value})
+		if problem := errs[set.Name]; problem != "" {
+			return "", 0, domain.FieldErrors{"value": problem}
+		}
+		return value, device, err
+	}
 }
 
 func chosen(values []string) func(context.Context, access.Actor) ([]Choice, error) {

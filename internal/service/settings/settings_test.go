@@ -34,7 +34,7 @@ func setup(t *testing.T) world {
 	t.Helper()
 	s := testkit.Store(t)
 	w := world{store: s, reloads: new(int)}
-	w.Service = settings.New(s, testkit.Desk(s), testkit.Kits(t, s), func(context.Context, []domain.ID) error { *w.reloads++; return nil })
+	w.Service = settings.New(s, testkit.Desk(s), testkit.Kits(t, s), w.reloaded)
 	line, err := s.Places.Save(t.Context(), domain.Place{Name: "Line", Kind: domain.Organisation})
 	require.NoError(t, err)
 	pier, err := s.Places.Save(t.Context(), domain.Place{Name: "Pier", Kind: domain.Site, ParentID: line.ID})
@@ -53,6 +53,11 @@ func setup(t *testing.T) world {
 		w.devices = append(w.devices, d)
 	}
 	return w
+}
+
+func (w world) reloaded(context.Context, []domain.ID) error {
+	*w.reloads++
+	return nil
 }
 
 // setting is what holds at a thing.

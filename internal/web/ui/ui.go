@@ -40,7 +40,7 @@ func Layout() fs.FS { return layout }
 // Funcs are the template functions.
 func Funcs() template.FuncMap {
 	return template.FuncMap{
-		"glyph": Glyph, "ribbon": Ribbon, "bands": Bands, "value": units.Format, "span": units.Span, "ago": Ago,
+		"glyph": Glyph, "ribbon": Ribbon, "bands": Bands, "value": units.Format, "unit": units.Symbol, "span": units.Span, "ago": Ago,
 		"clock":    func(t time.Time) template.HTML { return Time(t, "clock", "15:04:05") },
 		"day":      func(t time.Time) template.HTML { return Time(t, "day", "2 Jan 15:04") },
 		"upper":    func(s any) string { return text.UpperFirst(fmt.Sprint(s)) },

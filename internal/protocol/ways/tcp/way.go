@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"tirelessowl/internal/core/derive"
@@ -46,9 +45,6 @@ func words(ask way.Settings, _ []way.Column) string {
 	return text
 }
 
-// spoken turns what people write into bytes.
-var spoken = strings.NewReplacer(`\r`, "\r", `\n`, "\n", `\t`, "\t", `\\`, `\`)
-
 func ask(ctx context.Context, q way.Question) (derive.Fetched, error) {
 	port := q.Ask["port"]
 	if port == "" {
@@ -58,7 +54,7 @@ func ask(ctx context.Context, q way.Question) (derive.Fetched, error) {
 	if err != nil {
 		return derive.Fetched{}, err
 	}
-	talk := tcp.Talk{Send: spoken.Replace(q.Ask["send"]), Expect: q.Ask["expect"]}
+	talk := tcp.Talk{Send: way.Unescaped(q.Ask["send"]), Expect: q.Ask["expect"]}
 	var answer string
 	row, err := ways.Probe(ctx, q.Ask.Int("count"), func(ctx context.Context) (took time.Duration, err error) {
 		q.Exchange.Sent(time.Now(), "connect to %s", at)

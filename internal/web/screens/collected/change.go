@@ -15,30 +15,75 @@ import (
 	"tirelessowl/internal/service/fitting"
 	"tirelessowl/internal/service/settings"
 	"tirelessowl/internal/web/middleware"
+	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
 	"tirelessowl/internal/web/ui"
 )
 
 // saying is what somebody says of a kit on the device of the path.
-func saying(r *http.Request) (x fitting.Saying, err error) {
+func (s Screen) saying(r *http.Request) (x fitting.Saying, err error) {
 	id, err := screen.ID(r)
-	return fitting.Saying{Devices: []domain.ID{id}, Kit: r.PostFormValue("kit"), Word: fitting.Word(r.PostFormValue("word"))}, err
+	x = fitting.Saying{Devices: []domain.ID{id}, Kit: r.PostFormValue("kit"), Word: fitting.Word(r.PostFormValue("word"))}
+	if k, unknown := s.Fitting.Kits.Kit(x.Kit); unknown == nil && x.Word == fitting.Fit {
+		x.Parameters = fitting.Filled(k, r.PostFormValue)
+	}
+	return x, err
 }
 
 func (s Screen) say(w http.ResponseWriter, r *http.Request) error {
-	x, err := saying(r)
+	x, err := s.saying(r)
 	if err != nil {
 		return err
 	}
-	if err := s.Fitting.Say(r.Context(), middleware.Who(r.Context()), x); err != nil {
+	err = s.Fitting.Say(r.Context(), middleware.Who(r.Context()), x)
+	errs := domain.FieldErrors{}
+	if render.IsFragment(r) && errors.As(err, &errs) {
+		return s.showAsked(w, r, http.StatusUnprocessableEntity, x, errs)
+	}
+	if err != nil {
 		return err
 	}
-	http.Redirect(w, r, fmt.Sprintf("/devices/%d/collected", x.Devices[0]), http.StatusSeeOther)
+	page := fmt.Sprintf("/devices/%d/collected", x.Devices[0])
+	if render.IsFragment(r) {
+		w.Header().Set("HX-Redirect", page)
+		return nil
+	}
+	http.Redirect(w, r, page, http.StatusSeeOther)
 	return nil
 }
 
+// asked shows what is filled in to fit a kit.
+func (s Screen) asked(w http.ResponseWriter, r *http.Request) error {
+	id, err := screen.ID(r)
+	if err != nil {
+		return err
+	}
+	if _, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), id); err != nil {
+		return err
+	}
+	return s.showAsked(w, r, http.StatusOK, fitting.Saying{Kit: r.FormValue("kit")}, nil)
+}
+
+func (s Screen) showAsked(w http.ResponseWriter, r *http.Request, status int, x fitting.Saying, errs domain.FieldErrors) error {
+	v := askedView{Problem: cmp.Or(errs["kit"], errs["devices"])}
+	if k, err := s.Fitting.Kits.Kit(x.Kit); err == nil {
+		fields, err := s.Fitting.Kits.Fillable(r.Context(), middleware.Who(r.Context()), k.Asked(), x.Parameters)
+		if err != nil {
+			return err
+		}
+		v.Fields = ui.Fields("asked-", fields, x.Parameters, errs)
+	}
+	return s.Render.Fragment(w, status, "collected", "asked", v)
+}
+
+// askedView are the parameters of a kit that is to be fitted.
+type askedView struct {
+	Fields  []ui.FieldView
+	Problem string
+}
+
 func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
-	x, err := saying(r)
+	x, err := s.saying(r)
 	if err != nil {
 		return err
 	}
@@ -54,6 +99,9 @@ func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	v := ui.NewRehearsed(would.Why, errs, "")
+	if _, wrong := errs["kit"]; len(errs) > 0 && !wrong {
+		v = ui.Rehearsed{Hint: "When all that must be set is filled in, what it would do is told here."}
+	}
 	if len(would.Effects) > 0 {
 		v.Cost = fmt.Sprintf("About %s; %+.1f requests a minute.", text.Count(int64(would.Gained.Series), "series", "series"),
 			would.Gained.RequestsPerMinute-would.Lost.RequestsPerMinute)

@@ -55,6 +55,7 @@ func (s Screen) Manifest() screen.Screen {
 		Templates: map[string]fs.FS{"collected": files},
 		Routes: []screen.Route{
 			screen.Get(path, area, s.page),
+			{Method: http.MethodGet, Path: path + "/asked", Area: area, Needs: configure, Handle: s.asked},
 			screen.Post(path+"/word", area, configure, s.say),
 			screen.Post(path+"/word/rehearsal", area, configure, s.rehearse),
 			screen.Post(path+"/now", area, domain.AccessOperate, s.now),

@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -75,7 +76,11 @@ func (s Screen) setup(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	for _, x := range fitted {
-		v.Kits = append(v.Kits, kitForm{DeviceID: id, Kit: x.Kit, Values: x.Parameters, Mark: x.Mark, May: v.May})
+		f := kitForm{DeviceID: id, Kit: x.Kit, Values: x.Parameters, Mark: x.Mark, May: v.May}
+		if f.Asked, err = s.Kits.Fillable(r.Context(), who, x.Kit.Asked(), x.Parameters); err != nil {
+			return err
+		}
+		v.Kits = append(v.Kits, f)
 	}
 	return s.Render.Page(w, r, "device-setup", render.Frame{Title: "Set-up of " + d.Name, Area: domain.AreaWatch, Body: v})
 }
@@ -84,6 +89,7 @@ func (s Screen) setup(w http.ResponseWriter, r *http.Request) error {
 type kitForm struct {
 	DeviceID domain.ID
 	Kit      *kit.Kit
+	Asked    []field.Field // its parameters, as they are filled in
 	Values   map[string]string
 	Mark     string
 	Errors   domain.FieldErrors
@@ -94,7 +100,7 @@ type kitForm struct {
 
 // Fields are the parameters of the kit as form fields.
 func (f kitForm) Fields() []ui.FieldView {
-	return ui.Fields(f.Kit.Name+"-", f.Kit.Asked(), f.Values, f.Errors)
+	return ui.Fields(f.Kit.Name+"-", f.Asked, f.Values, f.Errors)
 }
 
 func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
@@ -109,6 +115,9 @@ func (s Screen) parameters(w http.ResponseWriter, r *http.Request) error {
 	f := kitForm{DeviceID: id, Kit: k, Values: map[string]string{}, May: domain.AccessConfigure}
 	for _, p := range k.Asked() {
 		f.Values[p.Name] = strings.TrimSpace(r.PostFormValue(p.Name))
+	}
+	if f.Asked, err = s.Kits.Fillable(r.Context(), middleware.Who(r.Context()), k.Asked(), f.Values); err != nil {
+		return err
 	}
 	err = s.Kits.SetParameters(r.Context(), middleware.Who(r.Context()), id, k.Name, f.Values, r.PostFormValue("mark"))
 	changed := errors.Is(err, domain.ErrChanged)
@@ -148,7 +157,7 @@ func (s Screen) fitted(r *http.Request, device domain.ID, kit string) (collect.F
 func parametersInWords(x collect.FittedKit) string {
 	var out []string
 	for _, p := range x.Kit.Asked() {
-		out = append(out, p.Label+" "+cmp.Or(x.Parameters[p.Name], p.Default))
+		out = append(out, p.Label+" "+cmp.Or(domain.Told(x.Parameters[p.Name]), p.Default))
 	}
 	return strings.Join(out, ", ")
 }

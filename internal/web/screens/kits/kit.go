@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
@@ -137,6 +138,36 @@ func (v readingView) How() string {
 // URL is where its values are.
 func (v readingView) URL() string {
 	return "/collect/values?" + url.Values{"kit": {v.Kit}, "reading": {v.Key}}.Encode()
+}
+
+// parameterView is a parameter of the kit.
+type parameterView struct{ field.Field }
+
+// Otherwise is what holds where nothing is set.
+func (v parameterView) Otherwise() string {
+	switch {
+	case v.Required && v.Default == "":
+		return "it must be set"
+	case v.Kind == field.Secret:
+		return "none"
+	}
+	return v.Default
+}
+
+// OneOf is what it may be.
+func (v parameterView) OneOf() string {
+	if v.Kind == field.Secret {
+		return "stored secrets"
+	}
+	return strings.Join(v.Choices, ", ")
+}
+
+// Filled are the parameters, in the order in which they are filled in.
+func (v kitView) Filled() (out []parameterView) {
+	for _, p := range v.Parameters {
+		out = append(out, parameterView{p})
+	}
+	return out
 }
 
 // Feeds are the sources, each once, with their readings.

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/units"
@@ -24,8 +25,9 @@ import (
 type seatsView struct {
 	Show string
 	*kit.Kit
-	Bar ui.FilterBar
-	May bool
+	Fill []field.Field // the parameters, as they are filled in
+	Bar  ui.FilterBar
+	May  bool
 	ui.Filled[seatView]
 }
 
@@ -53,7 +55,7 @@ func (seatsView) Words() ui.FieldView {
 }
 
 // Fields are the parameters of the kit, to be filled in where it is fitted.
-func (v seatsView) Fields() []ui.FieldView { return ui.Fields("parameter-", v.Kit.Asked(), nil, nil) }
+func (v seatsView) Fields() []ui.FieldView { return ui.Fields("parameter-", v.Fill, nil, nil) }
 
 // seatView is a device in the list.
 type seatView struct {
@@ -111,7 +113,7 @@ func (v seatView) Overrides() (out []string) {
 	}
 	for _, name := range sortedKeys(v.Parameters) {
 		if v.There && v.Parameters[name] != "" {
-			out = append(out, name+" is "+v.Parameters[name])
+			out = append(out, name+" is "+domain.Told(v.Parameters[name]))
 		}
 	}
 	return out
@@ -157,7 +159,11 @@ func (s Screen) seats(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := seatsView{Show: "seats", Kit: k, May: !who.Scope(area, domain.AccessConfigure).None()}
+	asked, err := s.Kits.Fillable(r.Context(), who, k.Asked(), nil)
+	if err != nil {
+		return err
+	}
+	v := seatsView{Show: "seats", Kit: k, Fill: asked, May: !who.Scope(area, domain.AccessConfigure).None()}
 	v.Bar = ui.FilterBar{
 		Path:        v.URL(),
 		Target:      "seats",
@@ -198,14 +204,7 @@ func (s Screen) saying(r *http.Request) (x fitting.Saying, err error) {
 			x.Devices = append(x.Devices, n)
 		}
 	}
-	for _, p := range k.Parameters {
-		if typed := strings.TrimSpace(r.PostFormValue(p.Name)); typed != "" && typed != p.Default {
-			if x.Parameters == nil {
-				x.Parameters = map[string]string{}
-			}
-			x.Parameters[p.Name] = typed
-		}
-	}
+	x.Parameters = fitting.Filled(k, r.PostFormValue)
 	return x, nil
 }
 

@@ -1,0 +1,77 @@
+package kit
+
+import (
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tirelessowl/internal/domain"
+)
+
+const guarded = `kit: guarded
+title: Guarded
+version: 1
+parameters:
+  - {name: token, label: Token, kind: secret, required: true}
+sources:
+  - key: door
+    way: own
+    every: 60s
+    ask: {port: "7", say: 'AUTH {token}\n'}
+readings:
+  - {key: time, name: Time, unit: s, source: door, value: [a]}
+`
+
+func TestASecretIsOpenedForTheQuestionAlone(t *testing.T) {
+	k, err := parse(guarded)
+	require.NoError(t, err)
+	src, _ := k.Source("door")
+	d := domain.Device{ID: 4, Address: netip.MustParseAddr("192.0.2.7")}
+	values := map[string]string{"token": "credential:12"}
+	var asked []string
+	keeper := func(value string, to netip.Addr) (string, string) {
+		asked = append(asked, value+" to "+to.String())
+		return "open sesame", ""
+	}
+	q, ok := k.Question(src, d, values, Talk{Secret: keeper})
+	require.True(t, ok)
+	assert.Equal(t, `AUTH open sesame\n`, q.Ask["say"])
+	assert.Equal(t, []string{"open sesame"}, q.Hide)
+	assert.Equal(t, []string{"credential:12 to 192.0.2.7"}, asked)
+	assert.Empty(t, q.Withheld)
+
+	refusing := func(string, netip.Addr) (string, string) { return "", "it is not bound to there" }
+	q, _ = k.Question(src, d, values, Talk{Secret: refusing, Address: netip.MustParseAddr("203.0.113.1")})
+	assert.Equal(t, "it is not bound to there", q.Withheld)
+	assert.NotContains(t, q.Ask["say"], "sesame")
+	q, _ = k.Question(src, d, values, Talk{})
+	assert.Equal(t, "nothing was asked: “Token” cannot be opened here", q.Withheld)
+
+	_, missing := k.Check(nil)
+	assert.Empty(t, missing)
+	assert.Len(t, k.Missing(nil), 1, "it must be set before anything is asked")
+}
+
+func TestASecretIsNeverInAKit(t *testing.T) {
+	k, err := parse(guarded)
+	require.NoError(t, err)
+	_, errs := k.Check(map[string]string{"token": "open sesame"})
+	assert.Contains(t, errs["token"], "Choose a secret that is stored")
+	_, errs = k.Check(map[string]string{"token": "credential:12"})
+	assert.Empty(t, errs)
+	assert.NotEmpty(t, k.NoSecrets(map[string]string{"token": "credential:12"}))
+	assert.Empty(t, k.NoSecrets(map[string]string{"token": ""}))
+	for text, problem := range map[string]string{
+		"kind: secret, default: x":      "never in the kit",
+		"kind: secret, choices: [x, y]": "never in the kit",
+		"kind: secret, low: 1, high: 2": "never in the kit",
+	} {
+		_, err := parse(strings.Replace(guarded, "kind: secret", text, 1))
+		assert.ErrorContains(t, err, problem, text)
+	}
+	_, err = parse(strings.Replace(guarded, "    every: 60s", "    every: 60s\n    when: {token: x}", 1))
+	assert.ErrorContains(t, err, "cannot hang on the secret")
+}
