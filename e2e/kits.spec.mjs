@@ -117,6 +117,10 @@ test('a kit is made by its things: brought in, tried, parked, refused at the fie
   await page.getByRole('button', { name: 'Park' }).click();
   await expect(page.getByText('It is parked')).toBeVisible();
   await expect(outline.getByRole('listitem').filter({ hasText: 'Users' })).toContainText('parked');
+  await page.getByRole('button', { name: 'Take out' }).click();
+  await expect(page.getByText('“Users” is taken out of the draft.')).toBeVisible();
+  await page.getByRole('button', { name: 'Put it back' }).click();
+  await expect(page.getByRole('heading', { level: 2, name: 'Users' })).toBeVisible();
   await page.getByRole('button', { name: 'Up', exact: true }).click();
   await page.getByRole('button', { name: 'As a file' }).click();
   await expect(page.getByLabel('Kit file (YAML)')).toHaveValue(/quay-clocks[\s\S]*Users[\s\S]*parked: true[\s\S]*Agent runs since/);

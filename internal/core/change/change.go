@@ -5,6 +5,7 @@ package change
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -204,7 +205,7 @@ func (w World) kit(d domain.Device, fitted map[string]domain.Fitting, name strin
 	if !on {
 		return nil
 	}
-	e, err := fit.Effect(w.Kits, w.Tree, d, f)
+	e, err := fit.Effect(w.Kits, w.Tree, d, f, slices.Collect(maps.Values(fitted))...)
 	if err != nil {
 		return nil // a kit that cannot be read is not collected
 	}

@@ -227,7 +227,10 @@ func fills(settings *yaml.Node, was, now string) (any bool) {
 		return false
 	}
 	for i := 1; i < len(settings.Content); i += 2 {
-		any = renamed(settings.Content[i], "{"+was+"}", "{"+now+"}") || any
+		n := settings.Content[i]
+		if filled := strings.ReplaceAll(n.Value, "{"+was+"}", "{"+now+"}"); n.Kind == yaml.ScalarNode && filled != n.Value {
+			n.Value, any = filled, true
+		}
 	}
 	return any
 }

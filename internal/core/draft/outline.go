@@ -15,6 +15,8 @@ type Listed struct {
 	Title  string
 	Note   string // a few words about it
 	Parked bool
+	// With is with what it is parked that does not say so itself.
+	With string
 	// Fed are the readings that a source feeds.
 	Fed []Listed
 }
@@ -30,36 +32,36 @@ var sections = []string{"parameters", "sources", "parts", "rules", "charts", "ki
 
 // Outline lists all things, readings below the sources that feed them. Those of no source come as readings, last.
 func (d *Draft) Outline() (out []Outline) {
-	placed := map[string]bool{}
+	placed, parked := map[string]bool{}, d.parkedWith()
 	for _, section := range sections {
 		o := Outline{Section: section}
 		for i, item := range d.items(section) {
-			l := d.listed(Place{section, i}, item)
+			l := d.listed(Place{section, i}, item, parked)
 			if name := d.nameOf(section, item); section == "sources" && !placed[name] {
 				placed[name] = true
-				l.Fed = d.fed(func(source string) bool { return source == name })
+				l.Fed = d.fed(parked, func(source string) bool { return source == name })
 			}
 			o.Things = append(o.Things, l)
 		}
 		out = append(out, o)
 	}
-	if lost := d.fed(func(source string) bool { return !placed[source] }); len(lost) > 0 {
+	if lost := d.fed(parked, func(source string) bool { return !placed[source] }); len(lost) > 0 {
 		out = append(out, Outline{Section: "readings", Things: lost})
 	}
 	return out
 }
 
-func (d *Draft) fed(by func(source string) bool) (out []Listed) {
+func (d *Draft) fed(parked parkedWith, by func(source string) bool) (out []Listed) {
 	for i, item := range d.items("readings") {
 		if by(d.sourceOf(item)) {
-			out = append(out, d.listed(Place{"readings", i}, item))
+			out = append(out, d.listed(Place{"readings", i}, item, parked))
 		}
 	}
 	return out
 }
 
-func (d *Draft) listed(p Place, item *yaml.Node) Listed {
-	l := Listed{Place: p, Title: d.nameOf(p.Section, item), Parked: scalar(get(item, "parked")) == "true"}
+func (d *Draft) listed(p Place, item *yaml.Node, parked parkedWith) Listed {
+	l := Listed{Place: p, Title: d.nameOf(p.Section, item), Parked: parkedItself(item), With: parked.of(p.Section, item, d)}
 	of := func(key string) string { return scalar(get(item, key)) }
 	switch p.Section {
 	case "parameters":

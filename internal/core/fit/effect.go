@@ -39,12 +39,13 @@ type Shaper interface {
 
 // Effect works out how a fitted kit is collected on a device: what is set on the tree for it, with what is
 // said where it is fitted. A parameter that is typed at the device goes before one that is set on the tree,
-// this before one that a kit sets which brings it along. It is ErrNotFound where the kit is not known.
-func Effect(kits Shaper, tree inherit.Tree, d domain.Device, f domain.Fitting) (e Effective, err error) {
+// this before one that a kit sets which brings it along; others are the other fittings of the device, which that may need.
+// It is ErrNotFound where the kit is not known.
+func Effect(kits Shaper, tree inherit.Tree, d domain.Device, f domain.Fitting, others ...domain.Fitting) (e Effective, err error) {
 	if e.Whole, err = kits.Kit(f.Kit); err != nil {
 		return e, err
 	}
-	e.Values = f.Values()
+	e.Values = e.values(kits, tree, d, f, others)
 	stretch, _ := tree.Stretch(d)
 	shape := kit.Shape{Stretch: stretch}
 	for _, key := range tree.Untagged(f.Kit) {

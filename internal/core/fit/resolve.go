@@ -258,7 +258,11 @@ func (r *resolving) bring(outer *kit.Kit, in kit.Inside) (newly bool) {
 			d.Presets = map[string]string{}
 		}
 		d.Presets[name] = in.Set[name]
-		d.Why.Because(fmt.Sprintf("“%s” sets %s to %s", outer.Title, name, in.Set[name]), "", nil)
+		value := in.Set[name]
+		if p, joined := outer.Joined(value); joined {
+			value = "what its own “" + p.Label + "” is"
+		}
+		d.Why.Because(fmt.Sprintf("“%s” sets %s to %s", outer.Title, name, value), "", nil)
 	}
 	return newly
 }

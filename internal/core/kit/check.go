@@ -5,9 +5,12 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"tirelessowl/internal/core/derive"
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/tag"
+	"tirelessowl/internal/domain"
 )
 
 // check finds names that lead nowhere.
@@ -107,8 +110,49 @@ func (k *Kit) checkInside() (problems []error) {
 			problems = append(problems, fmt.Errorf("kits: %s stands there twice", in.Kit))
 		}
 		seen[in.Kit] = true
+		for _, name := range slices.Sorted(maps.Keys(in.Set)) {
+			if _, ok := k.Joined(in.Set[name]); !ok && joins(in.Set[name]) {
+				problems = append(problems, fmt.Errorf("kits: %s sets %s to %s: there is no such parameter", in.Kit, name, in.Set[name]))
+			}
+		}
 	}
 	return problems
+}
+
+// joins tells whether a value stands for a parameter, as {NAME}.
+func joins(value string) bool { return strings.HasPrefix(value, "{") && strings.HasSuffix(value, "}") }
+
+// Joined is the parameter of the kit that a value stands for, which it sets for a kit inside; ok is false for a value that
+// stands for itself.
+func (k *Kit) Joined(value string) (p field.Field, ok bool) {
+	for _, p := range k.Parameters {
+		if value == "{"+p.Name+"}" {
+			return p, true
+		}
+	}
+	return p, false
+}
+
+// CheckInside validates what the kit sets for one inside. A secret is never among it, but may be that of its own parameter.
+func (k *Kit) CheckInside(inner *Kit, set map[string]string) domain.FieldErrors {
+	fixed, joined := map[string]string{}, map[string]field.Field{}
+	for name, value := range set {
+		if fixed[name] = value; joins(value) {
+			joined[name], _ = k.Joined(value)
+			fixed[name] = ""
+		}
+	}
+	_, errs := inner.Check(fixed)
+	for _, p := range inner.Parameters {
+		from, is := joined[p.Name]
+		switch {
+		case is && (from.Kind == field.Secret) != (p.Kind == field.Secret):
+			errs[p.Name] = "A secret is fed by a secret, and anything else by what is none."
+		case p.Kind == field.Secret && fixed[p.Name] != "":
+			errs[p.Name] = "A secret is never in a kit: it is set where the kit is fitted, or on places."
+		}
+	}
+	return errs
 }
 
 // columnsOf are those that the reading looks at.

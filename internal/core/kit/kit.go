@@ -232,7 +232,7 @@ func (k *Kit) SourcesFor(parameters map[string]string) (out []Source) {
 	for _, s := range k.Sources {
 		used := true
 		for name, value := range s.When {
-			used = used && k.parameter(parameters, name) == value
+			used = used && k.Value(parameters, name) == value
 		}
 		if used {
 			out = append(out, s)
@@ -241,8 +241,8 @@ func (k *Kit) SourcesFor(parameters map[string]string) (out []Source) {
 	return out
 }
 
-// parameter returns the value of a parameter, or its default.
-func (k *Kit) parameter(values map[string]string, name string) string {
+// Value is the value of a parameter among some, or its default.
+func (k *Kit) Value(values map[string]string, name string) string {
 	if v := values[name]; v != "" {
 		return v
 	}

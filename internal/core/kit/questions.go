@@ -95,7 +95,7 @@ func (k *Kit) Check(values map[string]string) (map[string]string, domain.FieldEr
 // Missing are the parameters that must be set, and have neither a value nor a default.
 func (k *Kit) Missing(values map[string]string) (out []field.Field) {
 	for _, p := range k.Parameters {
-		if p.Required && k.parameter(values, p.Name) == "" {
+		if p.Required && k.Value(values, p.Name) == "" {
 			out = append(out, p)
 		}
 	}

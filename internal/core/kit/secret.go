@@ -39,17 +39,6 @@ func (k *Kit) checkSecrets() (problems []error) {
 	return problems
 }
 
-// NoSecrets says what is wrong where another kit sets parameters: it never sets a secret.
-func (k *Kit) NoSecrets(set map[string]string) domain.FieldErrors {
-	errs := domain.FieldErrors{}
-	for _, p := range k.secrets() {
-		if set[p.Name] != "" {
-			errs[p.Name] = "A secret is never in a kit: it is set where the kit is fitted, or on places."
-		}
-	}
-	return errs
-}
-
 // opened are the secrets that a source needs, by the parameters that stand for them; withheld says why it must not be
 // asked.
 func (k *Kit) opened(src Source, to netip.Addr, values map[string]string, keeper Keeper) (out map[string]string, withheld string) {
@@ -77,7 +66,7 @@ func (k *Kit) shown(values map[string]string) func(field.Field) string {
 		if p.Kind == field.Secret {
 			return way.Hidden
 		}
-		return k.parameter(values, p.Name)
+		return k.Value(values, p.Name)
 	}
 }
 
@@ -86,6 +75,6 @@ func (k *Kit) sent(values, opened map[string]string) func(field.Field) string {
 		if p.Kind == field.Secret {
 			return opened[p.Name]
 		}
-		return k.parameter(values, p.Name)
+		return k.Value(values, p.Name)
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/domain"
 )
 
@@ -62,8 +63,16 @@ func TestASecretIsNeverInAKit(t *testing.T) {
 	assert.Contains(t, errs["token"], "Choose a secret that is stored")
 	_, errs = k.Check(map[string]string{"token": "credential:12"})
 	assert.Empty(t, errs)
-	assert.NotEmpty(t, k.NoSecrets(map[string]string{"token": "credential:12"}))
-	assert.Empty(t, k.NoSecrets(map[string]string{"token": ""}))
+	outer := &Kit{Parameters: []field.Field{{Name: "key", Kind: field.Secret}, {Name: "mode", Kind: field.Text}}}
+	for value, problem := range map[string]string{
+		"":              "",
+		"{key}":         "",
+		"credential:12": "A secret is never in a kit: it is set where the kit is fitted, or on places.",
+		"{mode}":        "A secret is fed by a secret, and anything else by what is none.",
+	} {
+		assert.Equal(t, problem, outer.CheckInside(k, map[string]string{"token": value})["token"], value)
+	}
+	assert.NotEmpty(t, k.CheckInside(outer, map[string]string{"mode": "{token}"}), "nor does a secret become what is none")
 	for text, problem := range map[string]string{
 		"kind: secret, default: x":      "never in the kit",
 		"kind: secret, choices: [x, y]": "never in the kit",

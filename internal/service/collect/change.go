@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"regexp"
 	"strings"
 
@@ -67,8 +66,7 @@ func (s *Service) inside(ctx context.Context, k *kit.Kit) string {
 		if err != nil || strings.HasPrefix(in.Kit, own.Prefix) {
 			return fmt.Sprintf("kits: there is no kit %s. Bring that in first.", in.Kit)
 		}
-		_, errs := inner.Check(in.Set)
-		if maps.Copy(errs, inner.NoSecrets(in.Set)); len(errs) > 0 {
+		if errs := k.CheckInside(inner, in.Set); len(errs) > 0 {
 			return fmt.Sprintf("kits: %s cannot be set so: %s", in.Kit, errs.Error())
 		}
 	}

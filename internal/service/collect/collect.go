@@ -125,7 +125,7 @@ func (s *Service) Kit(name string) (*kit.Kit, error) { return s.Catalogue().Kit(
 func (s *Service) Effective(tree inherit.Tree, d domain.Device, fittings []domain.Fitting) (out []fit.Effective) {
 	kits := s.Catalogue()
 	for _, f := range fittings {
-		if e, err := fit.Effect(kits, tree, d, f); err == nil {
+		if e, err := fit.Effect(kits, tree, d, f, fittings...); err == nil {
 			out = append(out, e)
 		}
 	}
@@ -208,7 +208,7 @@ func (s *Service) SetParameters(
 		if err != nil {
 			return err
 		}
-		if errs := s.Unset(ctx, tree, d, fitted[i]); len(errs) > 0 {
+		if errs := s.Unset(ctx, tree, d, fitted[i], fitted...); len(errs) > 0 {
 			return errs
 		}
 		w.Note(act.Device(d), notedParameters{name: old.Parameters}, notedParameters{name: values})
@@ -219,8 +219,14 @@ func (s *Service) SetParameters(
 
 // Unset tells by field which parameters of a fitted kit must be set and are nowhere: not with it, nor on the tree. What
 // a rule or another kit fits may lack some: then what needs them is not asked.
-func (s *Service) Unset(ctx context.Context, tree inherit.Tree, d domain.Device, f domain.Fitting) domain.FieldErrors {
-	e, err := fit.Effect(s.CatalogueIn(ctx), tree, d, f)
+func (s *Service) Unset(
+	ctx context.Context,
+	tree inherit.Tree,
+	d domain.Device,
+	f domain.Fitting,
+	others ...domain.Fitting,
+) domain.FieldErrors {
+	e, err := fit.Effect(s.CatalogueIn(ctx), tree, d, f, others...)
 	if err != nil {
 		return nil // it is told elsewhere that there is no such kit
 	}

@@ -47,7 +47,7 @@ func (s *Service) ValuesOn(ctx context.Context, d domain.Device, name string) (m
 	if i := slices.IndexFunc(fitted, func(f domain.Fitting) bool { return f.Kit == name }); i >= 0 {
 		f = fitted[i]
 	}
-	e, err := fit.Effect(s.Catalogue(), tree, d, f)
+	e, err := fit.Effect(s.Catalogue(), tree, d, f, fitted...)
 	if err != nil {
 		return nil, nil // a kit that is new has only its defaults
 	}

@@ -68,8 +68,12 @@ func (s *Service) Collected(ctx context.Context, who access.Actor, device domain
 	if err != nil {
 		return nil, err
 	}
+	said := make([]domain.Fitting, len(all))
+	for i, f := range all {
+		said[i] = f.Said
+	}
 	for _, f := range all {
-		e, err := fit.Effect(s.Kits.Catalogue(), tree, d, f.Said)
+		e, err := fit.Effect(s.Kits.Catalogue(), tree, d, f.Said, said...)
 		if err == nil {
 			out = append(out, Collected{f, e})
 		}

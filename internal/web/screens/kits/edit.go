@@ -27,6 +27,7 @@ type editView struct {
 	Back     int // the older revision that is looked at; 0 for none
 	May      bool
 	Notice   string
+	Taken    *takenView // what was just taken out
 	Errors   domain.FieldErrors
 	// Place is the thing that is open; asFile where the file is typed as a whole, and Sheet is nil then.
 	Place string

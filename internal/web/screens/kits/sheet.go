@@ -2,7 +2,6 @@ package kits
 
 import (
 	"encoding/json"
-	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
@@ -78,6 +77,8 @@ func (v sheetView) Parked() bool {
 type sheetAct struct {
 	ID, Act, Title string
 	Framed         bool // as a button with a frame, and not as a word
+	// Document is the file that it is done to, in the place of the one in the form; empty for that.
+	Document string
 }
 
 // Look is the class of the button.
@@ -90,12 +91,29 @@ func (a sheetAct) Look() string {
 
 // Values are what the button sends besides the form.
 func (a sheetAct) Values() string {
-	out, _ := json.Marshal(map[string]string{"act": a.Act}) // texts can always be written
+	values := map[string]string{"act": a.Act}
+	if a.Document != "" {
+		values["document"] = a.Document
+	}
+	out, _ := json.Marshal(values) // texts can always be written
 	return string(out)
 }
 
 func act(what, title string) sheetAct {
 	return sheetAct{ID: "act-" + strings.ReplaceAll(what, " ", "-"), Act: what, Title: title}
+}
+
+// takenView is a thing that was just taken out of the draft.
+type takenView struct {
+	Title string
+	Back  sheetAct // puts it back
+}
+
+// taken can be put back as long as nothing else is done.
+func taken(title string, in typed) *takenView {
+	back := framed(act("back "+in.Place, "Put it back"))
+	back.Document = in.Document
+	return &takenView{title, back}
 }
 
 // Acts are what can be done to the thing.
@@ -119,7 +137,7 @@ func (l sheetLine) Class() string {
 	if l.Now {
 		out += " now"
 	}
-	if l.Parked {
+	if l.Parked || l.With != "" {
 		out += " parked"
 	}
 	return strings.TrimSpace(out)
@@ -127,8 +145,11 @@ func (l sheetLine) Class() string {
 
 // Words are a few words about the thing.
 func (l sheetLine) Words() string {
-	if l.Parked {
+	switch {
+	case l.Parked:
 		return "parked"
+	case l.With != "":
+		return "parked, too"
 	}
 	return l.Note
 }
@@ -213,7 +234,7 @@ func (s Screen) typedIn(r *http.Request) (in typed, errs domain.FieldErrors, err
 	}
 	in.Document = strings.ReplaceAll(in.Document, "\r\n", "\n")
 	fields := fieldsTyped(r.PostForm)
-	if in.Place == asFile || len(fields) == 0 {
+	if in.Place == asFile || len(fields) == 0 || strings.HasPrefix(in.Act, "back ") {
 		return in, nil, nil
 	}
 	d, err := s.book().Read(in.Document)
@@ -301,7 +322,7 @@ func (s Screen) done(r *http.Request, v *editView, in typed) error {
 	}
 	place := draft.PlaceOf(in.Place)
 	switch what {
-	case "open":
+	case "open", "back":
 		place = draft.PlaceOf(with)
 	case "add":
 		place, err = d.Add(with, d.Name(place))
@@ -310,8 +331,7 @@ func (s Screen) done(r *http.Request, v *editView, in typed) error {
 	case "remove":
 		title := d.Name(place)
 		if err = d.Remove(place); err == nil {
-			v.Notice = fmt.Sprintf("“%s” is taken out of the draft. Go back without saving to keep it.", title)
-			place = draft.Place{}
+			v.Taken, place = taken(title, in), draft.Place{}
 		}
 	case "up", "down":
 		place, err = d.Move(place, what == "up")

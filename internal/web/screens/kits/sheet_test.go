@@ -109,3 +109,63 @@ func TestReadingsThatAreCalledSoAreFoundFirst(t *testing.T) {
 	assert.Equal(t, []string{"Water level", "Level", "Gate"}, names)
 	assert.Equal(t, "take kit lock level", v.Found[0].Act)
 }
+
+const harbour = `kit: harbour
+title: Harbour
+version: 1
+sources:
+  - {key: whole, way: snmp, every: 60s, columns: [{as: level, of: 1.3.6.1.4.1.99999.7.1.0}]}
+  - {key: berths, way: snmp, every: 60s, ask: {form: walk}, columns: [{as: name, of: 1.3.6.1.4.1.99999.7.2.1.1}], parked: true}
+  - {key: twice, way: snmp, every: 60s, columns: [{as: a, of: 1.3.6.1.4.1.99999.7.3.0}], parked: true}
+  - {key: twice, way: snmp, every: 60s, columns: [{as: a, of: 1.3.6.1.4.1.99999.7.4.0}]}
+parts:
+  - {kind: berth, title: Berth, source: berths, key: [name], name: [name]}
+readings:
+  - {key: level, name: Level, source: whole, value: [level]}
+  - {key: taken, name: Taken, of: berth, value: [name], text: true}
+  - {key: both, name: Both, source: twice, value: [a]}
+  - {key: later, name: Later, source: whole, value: [level], parked: true}
+rules:
+  - {key: r1, name: On taken, reading: taken, state: {levels: {warning: [x]}}}
+  - {key: r2, name: On later, reading: later, limit: {levels: {warning: {at: 5}}}}
+  - {key: r3, name: On level, reading: level, limit: {levels: {warning: {at: 5}}}}
+`
+
+// What the outline marks as parked with another is what the kit itself leaves out.
+func TestTheOutlineMarksWhatIsParkedWithAnother(t *testing.T) {
+	k, err := kit.Parse([]byte(harbour), testkit.Ways.Described(), kinds.All)
+	require.NoError(t, err)
+	var left, marked []string
+	for _, p := range k.Parked {
+		if p.Because != "" {
+			left = append(left, p.Name+": parked with "+p.Because)
+		}
+	}
+	d, err := draft.NewBook(testkit.Ways.Described(), kinds.All).Read(harbour)
+	require.NoError(t, err)
+	for _, g := range (sheetView{draft: d}).Groups() {
+		for _, l := range g.Lines {
+			if l.With != "" {
+				marked = append(marked, l.Listed.Title+": "+l.With)
+				assert.Equal(t, "parked, too", l.Words())
+				assert.Contains(t, l.Class(), "parked")
+			}
+		}
+	}
+	require.Len(t, left, 4, "berth, taken and two rules")
+	assert.ElementsMatch(t, []string{
+		"berth: parked with the source berths", "Taken: parked with the rows berth",
+		"On taken: parked with the reading taken", "On later: parked with the reading later",
+	}, marked)
+	assert.Len(t, marked, len(left))
+}
+
+func TestWhatWasTakenOutCanBePutBack(t *testing.T) {
+	d, err := draft.NewBook(testkit.Ways.Described(), kinds.All).Read(tide)
+	require.NoError(t, err)
+	place, _ := d.Find("readings", "level")
+	in := typed{Document: tide, Place: place.String(), Act: "remove"}
+	var sent map[string]string
+	require.NoError(t, json.Unmarshal([]byte(taken("Level", in).Back.Values()), &sent))
+	assert.Equal(t, map[string]string{"act": "back " + place.String(), "document": tide}, sent)
+}
