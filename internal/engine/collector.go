@@ -41,9 +41,10 @@ type Collector struct {
 	log               *slog.Logger
 	results           chan result
 	commands          chan func(context.Context)
-	bound             map[domain.ID]*binding // used by the pipeline only
-	waves             waves                  // used by the pipeline only
-	takingUp          atomic.Pointer[domain.TakingUp]
+	bound             map[domain.ID]*binding          // used by the pipeline only
+	waves             waves                           // used by the pipeline only
+	takingUp          atomic.Pointer[domain.TakingUp] // nil when all is in force
+	devices           atomic.Int64
 	unsettled         map[sourceKey]bool // sources with new rows that the database did not take
 	settled, repeated time.Time          // when these were tried last
 	aside             *shelf[aside]
@@ -241,6 +242,7 @@ func (c *Collector) Reload(ctx context.Context, id domain.ID) error {
 // ReloadAll takes up what was changed of many devices, such as a kit that they
 // are fitted with. It returns at once.
 func (c *Collector) ReloadAll(ctx context.Context) error {
+	c.announce(int(c.devices.Load()))
 	return c.command(ctx, func(pipeline context.Context) {
 		c.waves.begin(slices.Collect(maps.Keys(c.bound))...)
 		c.rollOn(pipeline)
@@ -249,10 +251,18 @@ func (c *Collector) ReloadAll(ctx context.Context) error {
 
 // ReloadSome takes up what was changed of some devices. It returns at once.
 func (c *Collector) ReloadSome(ctx context.Context, ids []domain.ID) error {
+	c.announce(len(ids))
 	return c.command(ctx, func(pipeline context.Context) {
 		c.waves.begin(ids...)
 		c.rollOn(pipeline)
 	})
+}
+
+// announce lets others know at once that a change is coming: the pipeline, which tells the rest, may be busy.
+func (c *Collector) announce(devices int) {
+	if devices > 0 {
+		c.takingUp.CompareAndSwap(nil, &domain.TakingUp{Of: devices})
+	}
 }
 
 // TakingUp is how far changes are that many devices have part in.

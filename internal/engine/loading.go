@@ -59,6 +59,7 @@ func (c *Collector) loadAll(ctx context.Context) error {
 		devices = append(devices, known{device: b.device, via: b.via, series: b.watched(), faults: b.faults()})
 	}
 	ghosts(devices, c.bound, states)
+	c.devices.Store(int64(len(c.bound)))
 	c.resumeCounters(seen)
 	return c.judge.begin(ctx, devices, states)
 }

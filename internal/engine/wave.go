@@ -155,6 +155,11 @@ func (c *Collector) noteWaves() {
 		far.Ready += len(w.ready)
 		far.Of += w.size()
 	}
+	c.devices.Store(int64(len(c.bound)))
+	if far.Of == 0 {
+		c.takingUp.Store(nil)
+		return
+	}
 	c.takingUp.Store(&far)
 }
 
