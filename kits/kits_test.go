@@ -74,7 +74,7 @@ func TestParametersAreChecked(t *testing.T) {
 	assert.Equal(t, map[string]string{"method": "udp"}, values, "what is empty takes its default")
 	_, errs = k.Check(map[string]string{"method": "smoke", "port": "70000", "wobble": "1"})
 	assert.Len(t, errs, 3)
-	assert.Contains(t, errs["method"], "udp, tcp")
+	assert.Contains(t, errs["method"], "udp, echo, tcp")
 }
 
 func TestFits(t *testing.T) {

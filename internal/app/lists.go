@@ -9,16 +9,19 @@ import (
 	"tirelessowl/internal/protocol/channels/file"
 	"tirelessowl/internal/protocol/channels/mail"
 	"tirelessowl/internal/protocol/dial"
+	icmpclient "tirelessowl/internal/protocol/icmp"
 	snmpclient "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 )
 
 // waysOf lists the ways to collect: one line each.
-func waysOf(client *snmpclient.Client) ways.List {
+func waysOf(client *snmpclient.Client, echo *icmpclient.Client) ways.List {
 	return ways.List{
 		snmp.Way(client),
+		icmp.Way(echo),
 		tcp.Way,
 	}
 }

@@ -14,6 +14,7 @@ const (
 	Nothing Failure = "nothing" // it answers, and has none of what it is asked for
 	// Withheld is what was never asked, since its credential must not go there.
 	Withheld Failure = "withheld"
+	Unable   Failure = "unable" // this machine may not ask so
 )
 
 var advice = map[Failure]string{
@@ -30,6 +31,7 @@ var advice = map[Failure]string{
 	Nothing: "It answers, but does not have what its kit asks for: take the kit off, or let its agent show these objects.",
 	Withheld: "Credentials go only to the addresses that they are bound to. Save the credential again, where it is set or at this " +
 		"device, and type its secret: then it is bound to this address, too. Or choose another one.",
+	Unable: "This machine is not allowed to ask in this way; nothing is known of the device. What is said tells what to allow.",
 }
 
 // Advice says what helps against a kind of failure; empty where that depends.

@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/domain"
 	client "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 )
@@ -74,7 +75,7 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 
 func TestWaysAreDescribed(t *testing.T) {
 	names := map[string]bool{}
-	for _, w := range all(t) {
+	for _, w := range append(all(t), icmp.Way(nil)) {
 		require.False(t, names[w.Name], w.Name)
 		names[w.Name] = true
 		assert.NotEmpty(t, w.Title, w.Name)

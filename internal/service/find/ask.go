@@ -201,6 +201,11 @@ func (w *sweep) learn(
 	for _, x := range w.open(ctx, at.Addr(), pace) {
 		answer.Facts = append(answer.Facts, fit.Port+strconv.Itoa(x.port))
 	}
+	if w.Echo && pace.Wait(ctx) == nil {
+		if _, err := w.looker.Echo(ctx, at.Addr(), lookTime); err == nil {
+			answer.Facts = append(answer.Facts, "answers:icmp")
+		}
+	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.answers[at.Addr()] = answered{answer.Cleaned(), credential}
