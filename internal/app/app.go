@@ -175,7 +175,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 		return nil, err
 	}
 	by := dial.Through(guard)
-	all, tell := waysOf(a.client, a.icmp), channelsOf(c, by)
+	all, tell := waysOf(a.client, a.icmp, by), channelsOf(c, by)
 	a.Desk = act.NewDesk(s, a.hub.Publish, log)
 	sheets := act.NewSheets(s)
 	reload := func(ctx context.Context, id domain.ID) error {

@@ -12,17 +12,19 @@ import (
 	icmpclient "tirelessowl/internal/protocol/icmp"
 	snmpclient "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 )
 
 // waysOf lists the ways to collect: one line each.
-func waysOf(client *snmpclient.Client, echo *icmpclient.Client) ways.List {
+func waysOf(client *snmpclient.Client, echo *icmpclient.Client, by dial.Func) ways.List {
 	return ways.List{
 		snmp.Way(client),
 		icmp.Way(echo),
 		tcp.Way,
+		http.Way(by),
 	}
 }
 

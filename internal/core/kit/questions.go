@@ -89,7 +89,33 @@ func (k *Kit) Check(values map[string]string) (map[string]string, domain.FieldEr
 	for i := range fields {
 		fields[i].Required = false
 	}
-	return field.Check(fields, values)
+	clean, errs := field.Check(fields, values)
+	for name, value := range clean {
+		if problem := k.unfit(name, value); problem != "" {
+			errs[name] = problem
+			delete(clean, name)
+		}
+	}
+	return clean, errs
+}
+
+// unfit says what is wrong with a value for the settings of sources that are nothing but the parameter; empty for nothing.
+func (k *Kit) unfit(parameter, value string) string {
+	if slices.ContainsFunc(k.secrets(), func(p field.Field) bool { return p.Name == parameter }) {
+		return "" // it stands for something else
+	}
+	for _, src := range k.Sources {
+		w, _ := k.ways.Of(src.Way)
+		for _, f := range w.Ask {
+			if src.Ask[f.Name] != "{"+parameter+"}" {
+				continue
+			}
+			if problem := f.Problem(value); problem != "" {
+				return problem
+			}
+		}
+	}
+	return ""
 }
 
 // Missing are the parameters that must be set, and have neither a value nor a default.

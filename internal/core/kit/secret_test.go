@@ -84,3 +84,18 @@ func TestASecretIsNeverInAKit(t *testing.T) {
 	_, err = parse(strings.Replace(guarded, "    every: 60s", "    every: 60s\n    when: {token: x}", 1))
 	assert.ErrorContains(t, err, "cannot hang on the secret")
 }
+
+// What fills a whole setting of a source is held to what may stand there.
+func TestParametersSuitWhatTheyFill(t *testing.T) {
+	_, err := parse(strings.Replace(guarded, `port: "7"`, `port: "{port}"`, 1))
+	require.ErrorContains(t, err, "there is no parameter port")
+	k, err := parse(strings.Replace(strings.Replace(guarded, `port: "7"`, `port: "{port}"`, 1), "parameters:\n",
+		"parameters:\n  - {name: port, label: Port}\n", 1))
+	require.NoError(t, err)
+	_, errs := k.Check(map[string]string{"port": "70000", "token": "credential:3"})
+	assert.Equal(t, "Must be a whole number from 1 to 65535.", errs["port"])
+	assert.Empty(t, errs["token"])
+	clean, errs := k.Check(map[string]string{"port": "70"})
+	assert.Empty(t, errs)
+	assert.Equal(t, "70", clean["port"])
+}

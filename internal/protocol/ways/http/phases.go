@@ -1,0 +1,60 @@
+package http
+
+import (
+	"context"
+	"crypto/tls"
+	"net/http/httptrace"
+	"sync"
+	"time"
+
+	"tirelessowl/internal/protocol/ways"
+)
+
+// phases is how long each phase took, over all redirects. A phase that did not come to its end is not measured.
+type phases struct {
+	mu    sync.Mutex // two addresses of a name are tried at once
+	began map[string]time.Time
+	took  map[string]time.Duration
+}
+
+func (p *phases) begin(phase string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.began == nil {
+		p.began, p.took = map[string]time.Time{}, map[string]time.Duration{}
+	}
+	if p.began[phase].IsZero() {
+		p.began[phase] = time.Now()
+	}
+}
+
+func (p *phases) end(phase string, err error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if since := p.began[phase]; err == nil && !since.IsZero() {
+		p.took[phase] += time.Since(since)
+		delete(p.began, phase)
+	}
+}
+
+// watch has the phases of requests of a context measured.
+func (p *phases) watch(ctx context.Context) context.Context {
+	return httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{
+		DNSStart:             func(httptrace.DNSStartInfo) { p.begin("lookup") },
+		DNSDone:              func(x httptrace.DNSDoneInfo) { p.end("lookup", x.Err) },
+		ConnectStart:         func(string, string) { p.begin("connect") },
+		ConnectDone:          func(_, _ string, err error) { p.end("connect", err) },
+		TLSHandshakeStart:    func() { p.begin("tls") },
+		TLSHandshakeDone:     func(_ tls.ConnectionState, err error) { p.end("tls", err) },
+		WroteRequest:         func(httptrace.WroteRequestInfo) { p.begin("first") },
+		GotFirstResponseByte: func() { p.end("first", nil) },
+	})
+}
+
+func (p *phases) note(c *ways.Checked) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for phase, took := range p.took {
+		c.Seconds(phase, took)
+	}
+}
