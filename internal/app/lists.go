@@ -12,6 +12,7 @@ import (
 	icmpclient "tirelessowl/internal/protocol/icmp"
 	snmpclient "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
+	tls "tirelessowl/internal/protocol/ways/certificate"
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
@@ -25,6 +26,7 @@ func waysOf(client *snmpclient.Client, echo *icmpclient.Client, by dial.Func) wa
 		icmp.Way(echo),
 		tcp.Way,
 		http.Way(by),
+		tls.Way(by),
 	}
 }
 

@@ -137,7 +137,8 @@ func (a asker) fetch(ctx context.Context, v *visit) (checked ways.Checked, err e
 func (v *visit) onTheWay(err error) error {
 	var barred *dial.Refused
 	if v.hops > 0 && errors.As(err, &barred) {
-		return verdict.Fail(verdict.Unexpected, fmt.Sprintf("it redirects to %s, which is not talked to: it %s", barred.Addr, barred.Reason))
+		said := fmt.Sprintf("it redirects to %s, which is not talked to: it %s", barred.Addr, barred.Reason)
+		return verdict.Fail(verdict.Unexpected, said)
 	}
 	if errors.Is(err, http.ErrSchemeMismatch) {
 		return verdict.Fail(verdict.TLSFailed, "what answers there does not speak TLS")

@@ -32,7 +32,7 @@ var Description = way.Way{
 	Columns:  func(way.Settings) []way.Column { return columns },
 	Requests: func(ask way.Settings, _ int) float64 { return float64(max(1, ask.Int("count"))) },
 	Words: func(ask way.Settings, _ []way.Column) string {
-		return fmt.Sprintf("A round of %d echo requests measures the round trip, how much it varies, and the share that is lost", ask.Int("count"))
+		return fmt.Sprintf("A round of %d echo requests measures the round trip, how much it varies, and what is lost", ask.Int("count"))
 	},
 	Facts: map[string]string{"answers:icmp": "an answer to ICMP echo"},
 }
