@@ -23,6 +23,7 @@ require (
 	github.com/gosnmp/gosnmp v1.47.0
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/klauspost/compress v1.20.3
+	github.com/miekg/dns v1.1.73
 	github.com/mileusna/useragent v1.3.5
 	github.com/oapi-codegen/runtime v1.9.0
 	github.com/pquerna/otp v1.5.0

@@ -13,6 +13,7 @@ import (
 	snmpclient "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
 	tls "tirelessowl/internal/protocol/ways/certificate"
+	"tirelessowl/internal/protocol/ways/dns"
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
@@ -25,6 +26,7 @@ func waysOf(client *snmpclient.Client, echo *icmpclient.Client, by dial.Func) wa
 		snmp.Way(client),
 		icmp.Way(echo),
 		tcp.Way,
+		dns.Way(by),
 		http.Way(by),
 		tls.Way(by),
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"slices"
 	"testing"
 	"time"
 
@@ -14,10 +15,17 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/guard"
+	"tirelessowl/internal/core/ranges"
+	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/protocol/dial"
 	client "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/certificate"
+	"tirelessowl/internal/protocol/ways/dns"
+	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
@@ -75,7 +83,7 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 
 func TestWaysAreDescribed(t *testing.T) {
 	names := map[string]bool{}
-	for _, w := range append(all(t), icmp.Way(nil)) {
+	for _, w := range append(all(t), icmp.Way(nil), dns.Way(nil), http.Way(nil), certificate.Way(nil)) {
 		require.False(t, names[w.Name], w.Name)
 		names[w.Name] = true
 		assert.NotEmpty(t, w.Title, w.Name)
@@ -251,4 +259,80 @@ func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
 	told := fmt.Sprint(got, again, q.Exchange.Lines)
 	assert.Contains(t, told, way.Hidden)
 	assert.NotContains(t, told, secret)
+}
+
+// checks are the ways that check a service: what is wrong with it is a value.
+func checks(t *testing.T) ways.List {
+	t.Helper()
+	loopback, err := ranges.Read("127.0.0.0/8")
+	require.NoError(t, err)
+	by := dial.Through(guard.New(loopback, ranges.Set{}))
+	return ways.List{dns.Way(by), http.Way(by), certificate.Way(by)}
+}
+
+// askedAt is a question of a check to a port on loopback.
+func askedAt(t *testing.T, w ways.Way, port int, timeout string) way.Question {
+	t.Helper()
+	q := asked(t, w, port)
+	q.Ask["timeout"] = timeout
+	url := fmt.Sprintf("http://{address}:%d/", port)
+	for name, value := range map[string]string{"url": url, "port": fmt.Sprint(port), "name": "a.example"} {
+		if slices.ContainsFunc(w.Way.Ask, func(f field.Field) bool { return f.Name == name }) {
+			q.Ask[name] = value
+		}
+	}
+	return q
+}
+
+func TestChecksTellWhatIsWrong(t *testing.T) {
+	l, err := net.Listen("tcp", "127.93.0.1:0")
+	require.NoError(t, err)
+	closed := l.Addr().(*net.TCPAddr).Port
+	l.Close()
+	nonsense := []byte("\x30\x82\xff\xff\x02\x01\x01\x00\xff%s%n")
+	endless := make([]byte, 1<<16)
+	for name, c := range map[string]struct {
+		port     int
+		verdicts []verdict.Verdict
+	}{
+		"nobody":   {closed, []verdict.Verdict{verdict.Refused}},
+		"silent":   {peer(t, nil), []verdict.Verdict{verdict.TimedOut, verdict.ProtocolError}},
+		"nonsense": {peer(t, nonsense), []verdict.Verdict{verdict.ProtocolError, verdict.TLSFailed, verdict.TimedOut}},
+		"endless":  {peer(t, endless), []verdict.Verdict{verdict.ProtocolError, verdict.TLSFailed, verdict.TimedOut}},
+	} {
+		for _, w := range checks(t) {
+			t.Run(w.Name+" "+name, func(t *testing.T) {
+				q := askedAt(t, w, c.port, "300ms")
+				start := time.Now()
+				got := ways.List{w}.Ask(t.Context(), q)
+				assert.Less(t, time.Since(start), 10*time.Second)
+				require.Empty(t, got.Error, "what is wrong with the service is no failure of asking")
+				require.Len(t, got.Rows, 1)
+				require.Len(t, got.Rows[0].Values, len(q.Columns))
+				v := verdict.Verdict(got.Rows[0].Values[0].Num)
+				assert.Contains(t, c.verdicts, v, got.Rows[0].Values[1].Text)
+				assert.NotEmpty(t, got.Rows[0].Values[1].Text, "and why")
+				assert.Equal(t, derive.Missing, got.Rows[0].Values[2].Kind, "it did not come to its end")
+				assert.NotContains(t, fmt.Sprint(got, q.Exchange.Lines), secret)
+				assert.NotEmpty(t, q.Exchange.Lines, "a trial shows what went to and fro")
+			})
+		}
+	}
+}
+
+// What may not be talked to says nothing of the service, and whoever stops waiting is not kept.
+func TestChecksKeepToTheirBounds(t *testing.T) {
+	port := peer(t, nil)
+	for _, w := range checks(t) {
+		q := askedAt(t, w, port, "60s")
+		ctx, cancel := context.WithTimeout(t.Context(), 100*time.Millisecond)
+		start := time.Now()
+		ways.List{w}.Ask(ctx, q)
+		cancel()
+		assert.Less(t, time.Since(start), 10*time.Second, w.Name)
+		q.Address = netip.MustParseAddr("169.254.169.254")
+		got := ways.List{w}.Ask(t.Context(), q)
+		assert.Equal(t, derive.Unable, got.Failure, "%s: %s", w.Name, got.Error)
+		assert.Empty(t, got.Rows)
+	}
 }

@@ -21,10 +21,11 @@ import (
 	"tirelessowl/internal/protocol/ways"
 )
 
-// mostBody bounds what is read of a body, in bytes; mostKept what of it a reading can be made of.
+// mostBody and mostHeaders bound what is read of an answer, in bytes; mostKept what of the body a reading can be made of.
 const (
-	mostBody = 1 << 20
-	mostKept = 64 << 10
+	mostBody    = 1 << 20
+	mostHeaders = 64 << 10
+	mostKept    = 64 << 10
 )
 
 // asker fetches pages over connections that a guard lets through.
@@ -181,7 +182,9 @@ func (a asker) client(v *visit) *http.Client {
 		DialContext:       a.pinned(v),
 		ForceAttemptHTTP2: true,
 		DisableKeepAlives: true,
-		TLSClientConfig:   &tls.Config{InsecureSkipVerify: v.Ask["verify"] == "no"}, //nolint:gosec // it was asked for
+
+		MaxResponseHeaderBytes: mostHeaders,
+		TLSClientConfig:        &tls.Config{InsecureSkipVerify: v.Ask["verify"] == "no"}, //nolint:gosec // it was asked for
 	}
 	if v.Ask["proxy"] != "" {
 		proxy, err := url.Parse(v.Ask["proxy"])
