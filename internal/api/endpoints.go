@@ -28,6 +28,8 @@ type Trial struct {
 	Source   string `json:"source" example:"counters"`
 	Error    string `json:"error" example:""`
 	Rows     int    `json:"rows" example:"24"`
+	Verdict  string `json:"verdict" doc:"What the check of a service came to; empty where it was none" example:"passes"`
+	Says     string `json:"says" doc:"Why" example:"200 OK"`
 	Exchange []Line `json:"exchange" nullable:"false"`
 }
 
@@ -86,7 +88,7 @@ func (a *api) endpoints() {
 		domain.AreaCollect, domain.AccessConfigure},
 		func(ctx context.Context, in *EndpointChange) (*Body[Trial], error) {
 			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, in.draft())
-			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), every(got.Exchange, lineOf)}, err)
+			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), got.Verdict, got.Says, every(got.Exchange, lineOf)}, err)
 		})
 }
 

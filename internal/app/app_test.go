@@ -644,7 +644,7 @@ func TestDeviceIsEditedPausedAndRemoved(t *testing.T) {
 	assert.NotContains(t, body, "<script>x", "names are escaped")
 	status, body = post(t, c, path+"/kits/reachability", url.Values{"method": {"smoke"}, "port": {"0"}})
 	assert.Equal(t, 422, status)
-	assert.Contains(t, body, "Choose one of udp, tcp")
+	assert.Contains(t, body, "Choose one of udp, echo, tcp")
 	status, _ = post(t, c, path+"/kits/reachability", url.Values{"method": {"tcp"}, "port": {"443"}})
 	assert.Equal(t, 200, status)
 	fitted, err := r.Store.Fittings.Of(ctx, d.ID)

@@ -18,6 +18,9 @@ const (
 	Unexpected    Verdict = 8 // it answers, with something else than expected
 )
 
+// Column is the column in which ways bring the verdict of a check; the one behind it says why.
+const Column = "verdict"
+
 // Words are the words for all verdicts, by their numbers.
 var Words = map[int]string{
 	0: "passes",

@@ -21,7 +21,7 @@ import (
 
 // CheckColumns are what the check of every service brings first: its verdict as a number (verdict.Words), why in
 // words, and how long the whole took in seconds, where it came to its end.
-var CheckColumns = []way.Column{{As: "verdict"}, {As: "says"}, {As: "total"}}
+var CheckColumns = []way.Column{{As: verdict.Column}, {As: "says"}, {As: "total"}}
 
 // Checked is what a check of a service came to.
 type Checked struct {

@@ -12,6 +12,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/kit"
+	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
@@ -258,6 +259,10 @@ type Trial struct {
 	Way         string
 	Fetched     derive.Fetched
 	Exchange    []way.Line
+	// Verdict and Says are what the check of a service came to, in words; empty where it was none.
+	Verdict, Says string
+	// Passes is true for a check that found the service as it should be.
+	Passes bool
 }
 
 // tryPatience bounds a trial.
@@ -308,5 +313,11 @@ func (s *Service) try(ctx context.Context, k *kit.Kit, src kit.Source, d domain.
 	q, _ := k.Question(src, d, f.Values(), talk)
 	q.Exchange = way.NewExchange(time.Now())
 	got := s.Asker.Ask(ctx, q)
-	return Trial{Kit: k.Name, Source: src.Key, Way: src.Way, Fetched: got, Exchange: q.Exchange.Lines}
+	out := Trial{Kit: k.Name, Source: src.Key, Way: src.Way, Fetched: got, Exchange: q.Exchange.Lines}
+	if len(q.Columns) > 1 && q.Columns[0].As == verdict.Column && len(got.Rows) == 1 {
+		values := got.Rows[0].Values
+		v := verdict.Verdict(values[0].Num)
+		out.Verdict, out.Says, out.Passes = v.String(), values[1].Text, v == verdict.Passes
+	}
+	return out
 }
