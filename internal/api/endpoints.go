@@ -88,7 +88,8 @@ func (a *api) endpoints() {
 		domain.AreaCollect, domain.AccessConfigure},
 		func(ctx context.Context, in *EndpointChange) (*Body[Trial], error) {
 			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, in.draft())
-			return one(Trial{got.Kit, got.Source, got.Fetched.Error, len(got.Fetched.Rows), got.Verdict, got.Says, every(got.Exchange, lineOf)}, err)
+			rows, exchange := len(got.Fetched.Rows), every(got.Exchange, lineOf)
+			return one(Trial{got.Kit, got.Source, got.Fetched.Error, rows, got.Verdict, got.Says, exchange}, err)
 		})
 }
 

@@ -15,12 +15,9 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
-	"tirelessowl/internal/core/guard"
-	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/protocol/dial"
 	client "tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
 	"tirelessowl/internal/protocol/ways/certificate"
@@ -29,6 +26,7 @@ import (
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
+	"tirelessowl/internal/protocol/ways/waytest"
 )
 
 // all is every shipped way. A new one is added here and must pass what
@@ -264,9 +262,7 @@ func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
 // checks are the ways that check a service: what is wrong with it is a value.
 func checks(t *testing.T) ways.List {
 	t.Helper()
-	loopback, err := ranges.Read("127.0.0.0/8")
-	require.NoError(t, err)
-	by := dial.Through(guard.New(loopback, ranges.Set{}))
+	by := waytest.Loopback(t)
 	return ways.List{dns.Way(by), http.Way(by), certificate.Way(by)}
 }
 

@@ -12,7 +12,6 @@ import (
 	"fmt"
 	"math/big"
 	"net"
-	"net/netip"
 	"strings"
 	"testing"
 	"time"
@@ -21,14 +20,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/derive"
-	"tirelessowl/internal/core/field"
-	"tirelessowl/internal/core/guard"
-	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/protocol/dial"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/waytest"
 )
 
 // signer makes certificates.
@@ -114,19 +110,11 @@ func serve(t *testing.T, c *tls.Config, before func(net.Conn) bool) string {
 
 func look(t *testing.T, ask way.Settings, c way.Opened) (verdict.Verdict, string, map[string]derive.Value) {
 	t.Helper()
-	loopback, err := ranges.Read("127.0.0.0/8")
-	require.NoError(t, err)
-	usual, errs := field.Check(Description.Ask, ask)
-	require.Empty(t, errs)
-	q := way.Question{Way: "tls", Address: netip.MustParseAddr("127.0.0.1"), Ask: usual, Credential: c,
-		Exchange: way.NewExchange(time.Now())}
-	got := ways.List{Way(dial.Through(guard.New(loopback, ranges.Set{})))}.Ask(t.Context(), q)
-	require.Empty(t, got.Error)
-	by := map[string]derive.Value{}
-	for i, x := range columns {
-		by[x.As] = got.Rows[0].Values[i]
-	}
-	return verdict.Verdict(by["verdict"].Num), by["says"].Text, by
+	w := Way(waytest.Loopback(t))
+	q := waytest.Question(t, w, ask)
+	q.Credential = c
+	x := waytest.Look(t, w, ways.List{w}.Ask(t.Context(), q))
+	return x.Verdict, x.Says, x.By
 }
 
 func TestACertificateThatHolds(t *testing.T) {

@@ -3,23 +3,18 @@ package dns
 import (
 	"fmt"
 	"net"
-	"net/netip"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/miekg/dns"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
-	"tirelessowl/internal/core/guard"
-	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
-	"tirelessowl/internal/protocol/dial"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/waytest"
 )
 
 // zone answers as a name server does.
@@ -86,21 +81,12 @@ func serve(t *testing.T) string {
 	return port
 }
 
-func look(t *testing.T, port string, ask way.Settings) (verdict.Verdict, string, map[string]derive.Value) {
+func look(t *testing.T, port string, ask way.Settings) waytest.Seen {
 	t.Helper()
-	loopback, err := ranges.Read("127.0.0.0/8")
-	require.NoError(t, err)
-	usual, errs := field.Check(Description.Ask, ask)
-	require.Empty(t, errs)
-	q := way.Question{Way: "dns", Address: netip.MustParseAddr("127.0.0.1"), Endpoint: way.Settings{"port": port}, Ask: usual,
-		Exchange: way.NewExchange(time.Now())}
-	got := ways.List{Way(dial.Through(guard.New(loopback, ranges.Set{})))}.Ask(t.Context(), q)
-	require.Empty(t, got.Error)
-	by := map[string]derive.Value{}
-	for i, x := range columns {
-		by[x.As] = got.Rows[0].Values[i]
-	}
-	return verdict.Verdict(by["verdict"].Num), by["says"].Text, by
+	w := Way(waytest.Loopback(t))
+	q := waytest.Question(t, w, ask)
+	q.Endpoint = way.Settings{"port": port}
+	return waytest.Look(t, w, ways.List{w}.Ask(t.Context(), q))
 }
 
 func TestNamesAreLookedUp(t *testing.T) {
@@ -138,15 +124,15 @@ func TestNamesAreLookedUp(t *testing.T) {
 		"it says nothing": {way.Settings{"name": "silent.pier.example", "timeout": "100ms"}, verdict.TimedOut, "within 100ms",
 			"-", 0, 0},
 	} {
-		v, says, by := look(t, port, c.ask)
-		assert.Equal(t, c.verdict, v, "%s: %s", name, says)
-		assert.Contains(t, says, c.says, name)
+		x := look(t, port, c.ask)
+		assert.Equal(t, c.verdict, x.Verdict, "%s: %s", name, x.Says)
+		assert.Contains(t, x.Says, c.says, name)
 		if c.answer != "*" && c.answer != "-" {
-			assert.Equal(t, c.answer, by["answer"].Text, name)
+			assert.Equal(t, c.answer, x.By["answer"].Text, name)
 		}
-		assert.Equal(t, c.records, by["records"].Num, name)
-		assert.Equal(t, c.ttl, by["ttl"].Num, name)
-		assert.Equal(t, c.answer != "-", by["total"].Kind == derive.Gauge, name)
+		assert.Equal(t, c.records, x.By["records"].Num, name)
+		assert.Equal(t, c.ttl, x.By["ttl"].Num, name)
+		assert.Equal(t, c.answer != "-", x.Has("total"), name)
 	}
 }
 
@@ -165,15 +151,15 @@ func TestNoNameServer(t *testing.T) {
 		}
 	}()
 	_, port, _ := net.SplitHostPort(u.LocalAddr().String())
-	v, says, _ := look(t, port, way.Settings{"name": "a.example"})
-	assert.Equal(t, verdict.ProtocolError, v)
-	assert.Equal(t, "what comes is no answer of a name server", says)
+	x := look(t, port, way.Settings{"name": "a.example"})
+	assert.Equal(t, verdict.ProtocolError, x.Verdict)
+	assert.Equal(t, "what comes is no answer of a name server", x.Says)
 	gone, err := net.ListenPacket("udp", "127.0.0.1:0")
 	require.NoError(t, err)
 	gone.Close()
 	_, port, _ = net.SplitHostPort(gone.LocalAddr().String())
-	v, says, _ = look(t, port, way.Settings{"name": "a.example"})
-	assert.Equal(t, verdict.Refused, v, says)
+	x = look(t, port, way.Settings{"name": "a.example"})
+	assert.Equal(t, verdict.Refused, x.Verdict, x.Says)
 	_, errs := field.Check(Description.Ask, way.Settings{"name": strings.Repeat("a", 64) + ".example"})
 	assert.NotEmpty(t, errs["name"], "a label has at most 63 characters (RFC 1035)")
 }

@@ -17,22 +17,12 @@ import (
 
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
-	"tirelessowl/internal/core/guard"
-	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
-	"tirelessowl/internal/protocol/dial"
 	"tirelessowl/internal/protocol/ways"
+	"tirelessowl/internal/protocol/ways/waytest"
 )
-
-// here lets loopback be talked to.
-func here(t *testing.T) ways.List {
-	t.Helper()
-	loopback, err := ranges.Read("127.0.0.0/8")
-	require.NoError(t, err)
-	return ways.List{Way(dial.Through(guard.New(loopback, ranges.Set{})))}
-}
 
 // fetch fetches by settings that go beyond the usual ones.
 func fetch(t *testing.T, address string, ask way.Settings) (way.Question, derive.Fetched) {
@@ -42,31 +32,16 @@ func fetch(t *testing.T, address string, ask way.Settings) (way.Question, derive
 
 func fetchWith(t *testing.T, address string, ask way.Settings, c way.Opened) (way.Question, derive.Fetched) {
 	t.Helper()
-	usual, errs := field.Check(Description.Ask, ask)
-	require.Empty(t, errs)
-	q := way.Question{Way: "http", Address: netip.MustParseAddr(address), Ask: usual, Credential: c, Exchange: way.NewExchange(time.Now())}
-	return q, here(t).Ask(t.Context(), q)
+	w := Way(waytest.Loopback(t))
+	q := waytest.Question(t, w, ask)
+	q.Address, q.Credential = netip.MustParseAddr(address), c
+	return q, ways.List{w}.Ask(t.Context(), q)
 }
 
-// seen is what a check came to.
-type seen struct {
-	verdict verdict.Verdict
-	says    string
-	by      map[string]derive.Value
-}
-
-func look(t *testing.T, got derive.Fetched) seen {
+func look(t *testing.T, got derive.Fetched) waytest.Seen {
 	t.Helper()
-	require.Empty(t, got.Error)
-	require.Len(t, got.Rows, 1)
-	by := map[string]derive.Value{}
-	for i, c := range columns {
-		by[c.As] = got.Rows[0].Values[i]
-	}
-	return seen{verdict.Verdict(by["verdict"].Num), by["says"].Text, by}
+	return waytest.Look(t, Way(nil), got)
 }
-
-func (s seen) has(column string) bool { return s.by[column].Kind != derive.Missing }
 
 func serve(t *testing.T, f http.HandlerFunc) *httptest.Server {
 	t.Helper()
@@ -90,17 +65,17 @@ func TestAPageThatIsAsItShouldBe(t *testing.T) {
 	q, got := fetch(t, "127.0.0.1", way.Settings{"url": fmt.Sprintf("https://example.com:%d/", port), "verify": "no",
 		"headers": `X-Pier: north\nAccept: text/plain`, "contains": "GET north example.com", "pattern": `cookie=\d`, "lacks": "error"})
 	x := look(t, got)
-	assert.Equal(t, verdict.Passes, x.verdict, x.says)
-	assert.Equal(t, "200 OK", x.says)
-	assert.Equal(t, 200.0, x.by["status"].Num)
-	assert.Equal(t, 1.0, x.by["redirects"].Num)
-	assert.Equal(t, fmt.Sprintf("GET north example.com:%d cookie=1", port), x.by["body"].Text)
-	assert.Equal(t, float64(len(x.by["body"].Text)), x.by["size"].Num)
+	assert.Equal(t, verdict.Passes, x.Verdict, x.Says)
+	assert.Equal(t, "200 OK", x.Says)
+	assert.Equal(t, 200.0, x.By["status"].Num)
+	assert.Equal(t, 1.0, x.By["redirects"].Num)
+	assert.Equal(t, fmt.Sprintf("GET north example.com:%d cookie=1", port), x.By["body"].Text)
+	assert.Equal(t, float64(len(x.By["body"].Text)), x.By["size"].Num)
 	for _, phase := range []string{"connect", "tls", "first", "total"} {
-		assert.Positive(t, x.by[phase].Num, phase)
+		assert.Positive(t, x.By[phase].Num, phase)
 	}
-	assert.False(t, x.has("lookup"), "no name was looked up")
-	assert.Less(t, x.by["tls"].Num, x.by["total"].Num)
+	assert.False(t, x.Has("lookup"), "no name was looked up")
+	assert.Less(t, x.By["tls"].Num, x.By["total"].Num)
 	told := fmt.Sprint(q.Exchange.Lines)
 	assert.Contains(t, told, "redirects to https://example.com")
 	assert.Contains(t, told, "passes: 200 OK")
@@ -166,9 +141,9 @@ func TestWhatIsWrongWithAPageIsToldApart(t *testing.T) {
 	} {
 		_, got := fetch(t, "127.0.0.1", c.ask)
 		x := look(t, got)
-		assert.Equal(t, c.verdict, x.verdict, "%s: %s", name, x.says)
-		assert.Contains(t, x.says, c.says, name)
-		assert.True(t, x.has("status") || !x.has("total"), "%s: only what came to its end has a time", name)
+		assert.Equal(t, c.verdict, x.Verdict, "%s: %s", name, x.Says)
+		assert.Contains(t, x.Says, c.says, name)
+		assert.True(t, x.Has("status") || !x.Has("total"), "%s: only what came to its end has a time", name)
 	}
 	_, got := fetch(t, "169.254.169.254", nil)
 	assert.Equal(t, derive.Unable, got.Failure, "what may not be talked to says nothing of the page")
@@ -198,7 +173,7 @@ func TestAHostileServer(t *testing.T) {
 		var texts []string
 		for range 2 {
 			_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://" + l.Addr().String()})
-			texts = append(texts, look(t, got).says)
+			texts = append(texts, look(t, got).Says)
 		}
 		assert.Contains(t, texts[0], says)
 		assert.Equal(t, texts[0], texts[1], "a text that differed each time would fill the store")
@@ -224,19 +199,19 @@ func TestASecretGoesToTheDeviceAlone(t *testing.T) {
 	c := way.Opened{Kind: basic, Settings: way.Settings{"user": "owl"}, Secrets: domain.Secrets{"password": lamp}}
 	q, got := fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
 	x := look(t, got)
-	assert.Equal(t, verdict.Passes, x.verdict, x.says)
-	assert.Equal(t, "you said ••• and Basic •••", x.by["body"].Text)
+	assert.Equal(t, verdict.Passes, x.Verdict, x.Says)
+	assert.Equal(t, "you said ••• and Basic •••", x.By["body"].Text)
 	assert.NotContains(t, fmt.Sprint(q.Exchange.Lines), lamp)
 
 	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL + "/away"}, c)
-	assert.Contains(t, look(t, got).says, "which is not followed with a secret")
+	assert.Contains(t, look(t, got).Says, "which is not followed with a secret")
 	assert.Empty(t, others)
 
 	c.Secrets["password"] = "another"
 	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
 	x = look(t, got)
-	assert.Equal(t, verdict.SignInFailed, x.verdict)
-	assert.Equal(t, "403 Forbidden: the credential is not taken", x.says)
+	assert.Equal(t, verdict.SignInFailed, x.Verdict)
+	assert.Equal(t, "403 Forbidden: the credential is not taken", x.Says)
 
 	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL, "to": toName}, c)
 	assert.Equal(t, derive.Withheld, got.Failure)
@@ -246,7 +221,7 @@ func TestASecretGoesToTheDeviceAlone(t *testing.T) {
 
 	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": other.URL},
 		way.Opened{Kind: bearer, Secrets: domain.Secrets{"token": "quay"}})
-	require.Equal(t, verdict.Passes, look(t, got).verdict)
+	require.Equal(t, verdict.Passes, look(t, got).Verdict)
 	assert.Equal(t, []string{"Bearer quay"}, others)
 }
 
@@ -257,7 +232,7 @@ func TestAPageIsFetchedThroughAProxy(t *testing.T) {
 		fmt.Fprint(w, "by proxy")
 	})
 	_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://intranet.invalid/start", "proxy": proxy.URL, "contains": "by proxy"})
-	assert.Equal(t, verdict.Passes, look(t, got).verdict)
+	assert.Equal(t, verdict.Passes, look(t, got).Verdict)
 	assert.Equal(t, []string{"http://intranet.invalid/start"}, asked)
 }
 
@@ -289,6 +264,6 @@ func TestVerdictsOfTLS(t *testing.T) {
 	require.NoError(t, err)
 	_, got := fetch(t, "127.0.0.1", way.Settings{"url": "https://{address}:" + u.Port()})
 	x := look(t, got)
-	assert.Equal(t, verdict.TLSFailed, x.verdict, x.says)
-	assert.Contains(t, x.says, "protocol version")
+	assert.Equal(t, verdict.TLSFailed, x.Verdict, x.Says)
+	assert.Contains(t, x.Says, "protocol version")
 }
