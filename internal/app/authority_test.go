@@ -355,6 +355,7 @@ func otherCalls(r running, running *run.Service, h held) []call {
 		{name: "collect.Known", shared: true, ask: func(c C, w A) (any, error) { return done(second(r.Kits.Known(c, w))) }},
 		{name: "collect.FittedTo", ask: func(c C, w A) (any, error) { return r.Kits.FittedTo(c, w, h.device) }},
 		{name: "collect.Fitted", lists: true, ask: func(c C, w A) (any, error) { return r.Kits.Fitted(c, w) }},
+		{name: "watch.Becauses", shared: true, ask: func(c C, w A) (any, error) { return r.Watch.Becauses(c, w, nil) }},
 		{name: "collect.TakenUp", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.TakenUp(c, w) }},
 		{name: "collect.Versions", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Versions(c, w, "interfaces") }},
 		{name: "collect.Version", shared: true, ask: func(c C, w A) (any, error) { return r.Kits.Version(c, w, "interfaces", 1) }},

@@ -130,6 +130,33 @@ func (s Series) SetStates(ctx context.Context, states []domain.Series) error {
 		FROM jsonb_to_recordset(?::jsonb) AS n(id bigint, state text, error text) WHERE s.id = n.id`, recordsOf(rows)).Error
 }
 
+// Beside returns, by the ids of series, those of another reading of the same kit, device and part; readings are by
+// the same ids.
+func (s Series) Beside(ctx context.Context, readings map[domain.ID]string) (map[domain.ID]domain.Series, error) {
+	wanted := make([]besideRow, 0, len(readings))
+	for id, reading := range readings {
+		wanted = append(wanted, besideRow{id, reading})
+	}
+	var rows []struct {
+		Of  int64
+		Row seriesRow `gorm:"embedded"`
+	}
+	err := s.q(ctx).Raw(`SELECT s.id AS of, b.* FROM jsonb_to_recordset(?::jsonb) AS n(of bigint, reading text)
+		JOIN series s ON s.id = n.of
+		JOIN series b ON b.device_id = s.device_id AND b.kit = s.kit AND b.reading = n.reading
+			AND b.part_id IS NOT DISTINCT FROM s.part_id`, recordsOf(wanted)).Scan(&rows).Error
+	out := make(map[domain.ID]domain.Series, len(rows))
+	for _, r := range rows {
+		out[r.Of] = r.Row.domain()
+	}
+	return out, err
+}
+
+type besideRow struct {
+	Of      domain.ID `json:"of"`
+	Reading string    `json:"reading"`
+}
+
 // Count returns how many series there are.
 func (s Series) Count(ctx context.Context) (n int64, err error) {
 	return n, s.q(ctx).Table("series").Count(&n).Error

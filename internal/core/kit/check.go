@@ -59,6 +59,9 @@ func (k *Kit) check() (problems []error) {
 			continue
 		}
 		problems = append(problems, r.checkBalances(src)...)
+		if says, ok := k.Reading(r.Because); r.Because != "" && (!ok || !says.Text || says.Source != r.Source || says.Of != r.Of) {
+			bad("reading %q: it is explained by %q, which is no text of the same source and rows", r.Key, r.Because)
+		}
 		for i, variant := range k.Sources {
 			if variant.Key == src.Key {
 				problems = append(problems, missing(variant, r.columnsOf())...)

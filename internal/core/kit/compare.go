@@ -155,7 +155,7 @@ func readingThings(k *Kit) (out []thing) {
 			{"left out", lists(r.Filter.LeaveOut)}, {"over rows", string(r.Over)}, {"words", words(r.Codes)}, {"text", yes(r.Text)},
 			{"instead", deep(r.Instead)}, {"first of", deep(r.FirstOf)}, {"heartbeat", span(r.Heartbeat)}, {"lowest", number(r.Low)},
 			{"highest", number(r.High)}, {"optional", yes(r.Optional)}, {"purpose", string(r.Purpose)},
-			{"tags", strings.Join(r.Tags, ", ")}, {"caution", r.Caution}, {"always", yes(r.Always)}}})
+			{"tags", strings.Join(r.Tags, ", ")}, {"because", r.Because}, {"caution", r.Caution}, {"always", yes(r.Always)}}})
 	}
 	return out
 }

@@ -155,6 +155,8 @@ type Reading struct {
 	Instead []Instead
 	// FirstOf are several ways to make it, in the place of Value.
 	FirstOf []Balance
+	// Because is the reading of the same rows whose text says why the value is what it is; empty for none.
+	Because string
 	// Caution is what people must know of its values.
 	Caution string
 	// Optional is true for what a device need not have.

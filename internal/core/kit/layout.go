@@ -69,6 +69,7 @@ var labels = map[string]string{
 	"readings.high":       "Highest",
 	"readings.codes":      "Words",
 	"readings.text":       "It is a text",
+	"readings.because":    "Explained by",
 	"readings.always":     "Without answer, too",
 	"readings.optional":   "May be missing",
 	"rules.name":          "Called",

@@ -68,6 +68,7 @@ type file struct {
 		Over      derive.Over
 		Instead   []Instead
 		FirstOf   []Balance `yaml:"first_of"`
+		Because   string
 		Caution   string
 		Optional  bool
 		Low       *float64
@@ -213,7 +214,7 @@ func (f file) into(k *Kit, kinds rule.Kinds) (problems []error) {
 		k.Readings = append(k.Readings, Reading{Key: r.Key, Name: r.Name, About: r.About, Unit: r.Unit, Of: r.Of, Source: r.Source,
 			Value: r.Value, Steps: steps, Heartbeat: beat,
 			Filter: Filter{Only: r.Only, LeaveOut: r.LeaveOut}, Over: r.Over, Instead: r.Instead, FirstOf: r.FirstOf,
-			Caution: r.Caution, Optional: r.Optional,
+			Because: r.Because, Caution: r.Caution, Optional: r.Optional,
 			Low: r.Low, High: r.High, Codes: r.Codes, Text: r.Text, Purpose: r.Purpose, Always: r.Always, Tags: tag.Union(r.Tags)})
 	}
 	return append(problems, f.rulesInto(k, kinds)...)

@@ -65,6 +65,7 @@ var about = map[string]string{
 	"readings.high":            "The highest value that can be",
 	"readings.codes":           "Words that numbers stand for",
 	"readings.text":            "Its values are texts",
+	"readings.because":         "The reading of the same rows whose text says why",
 	"readings.always":          "It is stored when there is no answer, too",
 	"readings.optional":        "A device need not have it",
 	"rules":                    "When there is trouble",

@@ -99,3 +99,15 @@ func TestParametersSuitWhatTheyFill(t *testing.T) {
 	assert.Empty(t, errs)
 	assert.Equal(t, "70", clean["port"])
 }
+
+func TestAReadingIsExplainedByATextOfTheSameRows(t *testing.T) {
+	const more = "  - {key: says, name: Says, source: door, value: [extra], text: true}\n"
+	with := func(because, others string) error {
+		_, err := parse(strings.Replace(guarded, "value: [a]}\n", "value: [a], because: "+because+"}\n"+others, 1))
+		return err
+	}
+	require.NoError(t, with("says", more))
+	for because, others := range map[string]string{"time": more, "nothing": more, "says": strings.Replace(more, ", text: true", "", 1)} {
+		assert.ErrorContains(t, with(because, others), "which is no text of the same source and rows", because)
+	}
+}

@@ -20,6 +20,8 @@ type Value struct {
 	Health  domain.Health
 	// Stood is the value of a state or text with its begin; nil for numbers.
 	Stood *domain.Run
+	// Because says in words why the value is what it is, where the kit has that told.
+	Because string
 }
 
 // PartValues is a part with its newest values by reading.
@@ -273,6 +275,9 @@ func (out *Subject) arrange(by map[domain.ID]map[kit.Ref]Value) {
 		for _, r := range k.Readings {
 			if v, ok := by[0][kit.Ref{Kit: k.Name, Reading: r.Key}]; ok && r.Of == "" {
 				v.Reading = r
+				if says := by[0][kit.Ref{Kit: k.Name, Reading: r.Because}]; says.Stood != nil && r.Because != "" {
+					v.Because = says.Stood.Text
+				}
 				out.Values = append(out.Values, v)
 			}
 		}

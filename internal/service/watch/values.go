@@ -2,6 +2,7 @@ package watch
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"time"
 
@@ -68,6 +69,33 @@ func (s *Service) Glances(ctx context.Context, who access.Actor, ids []domain.ID
 	out := make(map[domain.ID]Glance, len(seen))
 	for _, x := range seen {
 		out[x.ID] = Glance{rollups[x.ID], standing[x.ID].From}
+	}
+	return out, err
+}
+
+// Becauses says in words why some values are what they are, where their kits have that told, by their series.
+func (s *Service) Becauses(ctx context.Context, who access.Actor, rows []ListedValue) (map[domain.ID]string, error) {
+	l, err := s.look(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	wanted := map[domain.ID]string{}
+	for _, x := range rows {
+		if r, _ := s.kits.Catalogue().Reading(x.Kit, x.Reading); r.Because != "" {
+			wanted[x.SeriesID] = r.Because
+		}
+	}
+	if len(wanted) == 0 {
+		return nil, nil
+	}
+	beside, err := l.store.Series.Beside(ctx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	standing, err := l.store.Values.Standing(ctx, slices.Collect(maps.Values(beside)))
+	out := make(map[domain.ID]string, len(beside))
+	for id, says := range beside {
+		out[id] = standing[says.ID].Text
 	}
 	return out, err
 }

@@ -147,7 +147,9 @@ type rowView struct {
 	// Drawn is a small chart, empty where nothing came; Waits is what is waited for.
 	Drawn template.HTML
 	Waits *kit.Waiting
-	codes map[int]string
+	// Because says why the value is what it is, where the kit has that told.
+	Because string
+	codes   map[int]string
 }
 
 // Where is the device, and the part where there is one.
@@ -203,9 +205,14 @@ func (s Screen) fill(r *http.Request, v *valuesView, rows []watch.ListedValue) e
 	if err != nil {
 		return err
 	}
+	because, err := s.Watch.Becauses(r.Context(), who, rows)
+	if err != nil {
+		return err
+	}
 	keys := map[string]bool{}
 	for _, x := range rows {
 		row := s.row(x)
+		row.Because = because[x.SeriesID]
 		if w, ok := waits[x.SeriesID]; ok {
 			row.Waits = &w
 		}
