@@ -16,8 +16,10 @@ require (
 	github.com/emersion/go-smtp v0.25.1
 	github.com/evanphx/json-patch/v5 v5.9.11
 	github.com/getkin/kin-openapi v0.142.0
+	github.com/go-asn1-ber/asn1-ber v1.5.8
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-jose/go-jose/v4 v4.1.4
+	github.com/go-ldap/ldap/v3 v3.4.15
 	github.com/go-playground/form/v4 v4.2.1
 	github.com/go-webauthn/webauthn v0.18.2
 	github.com/gosnmp/gosnmp v1.47.0
@@ -46,6 +48,7 @@ require (
 
 require (
 	cel.dev/expr v0.25.1 // indirect
+	github.com/Azure/go-ntlmssp v0.1.1 // indirect
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/alecthomas/participle v0.4.1 // indirect
 	github.com/antlr4-go/antlr/v4 v4.13.1 // indirect

@@ -17,6 +17,7 @@ import (
 	"tirelessowl/internal/protocol/ways/dns"
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
+	"tirelessowl/internal/protocol/ways/ldap"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 	"tirelessowl/internal/service/act"
@@ -26,7 +27,7 @@ import (
 )
 
 // Ways are the shipped ways to collect; SNMP has no client, so that it cannot ask.
-var Ways = ways.List{snmp.Way(nil), icmp.Way(nil), tcp.Way, dns.Way(nil), http.Way(nil), certificate.Way(nil)}
+var Ways = ways.List{snmp.Way(nil), icmp.Way(nil), tcp.Way, dns.Way(nil), http.Way(nil), ldap.Way(nil), certificate.Way(nil)}
 
 // Kits knows the shipped kits; nothing is stored of them before Load.
 func Kits(t testing.TB, s *store.Store) *collect.Service {

@@ -24,6 +24,7 @@ import (
 	"tirelessowl/internal/protocol/ways/dns"
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
+	"tirelessowl/internal/protocol/ways/ldap"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 	"tirelessowl/internal/protocol/ways/waytest"
@@ -81,7 +82,7 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 
 func TestWaysAreDescribed(t *testing.T) {
 	names := map[string]bool{}
-	for _, w := range append(all(t), icmp.Way(nil), dns.Way(nil), http.Way(nil), certificate.Way(nil)) {
+	for _, w := range append(all(t), icmp.Way(nil), dns.Way(nil), http.Way(nil), ldap.Way(nil), certificate.Way(nil)) {
 		require.False(t, names[w.Name], w.Name)
 		names[w.Name] = true
 		assert.NotEmpty(t, w.Title, w.Name)
@@ -263,7 +264,7 @@ func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
 func checks(t *testing.T) ways.List {
 	t.Helper()
 	by := waytest.Loopback(t)
-	return ways.List{dns.Way(by), http.Way(by), certificate.Way(by)}
+	return ways.List{dns.Way(by), http.Way(by), ldap.Way(by), certificate.Way(by)}
 }
 
 // askedAt is a question of a check to a port on loopback.
