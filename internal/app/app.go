@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/protocol/oidc"
 	"tirelessowl/internal/protocol/probe"
 	"tirelessowl/internal/protocol/snmp"
+	"tirelessowl/internal/protocol/ways"
 	"tirelessowl/internal/service/act"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
@@ -175,7 +176,7 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 		return nil, err
 	}
 	by := dial.Through(guard)
-	all, tell := waysOf(a.client, a.icmp, by), channelsOf(c, by)
+	all, tell := ways.NewCareful(waysOf(a.client, a.icmp, by)), channelsOf(c, by)
 	a.Desk = act.NewDesk(s, a.hub.Publish, log)
 	sheets := act.NewSheets(s)
 	reload := func(ctx context.Context, id domain.ID) error {

@@ -14,14 +14,14 @@ import (
 
 func TestMain(m *testing.M) { testkit.Main(m) }
 
-// Every shipped kit is fitted by exactly one rule, wherever a device shows what it needs; but those that a person must
-// tell something, such as the address of a page.
+// Every shipped kit is fitted by exactly one rule, wherever a device shows what it needs; but those that are fitted on
+// request.
 func TestTheDemosRulesFitEveryKit(t *testing.T) {
 	svc := testkit.Kits(t, testkit.Store(t))
 	rules, problems := fit.Readable(fittingRules)
 	require.Empty(t, problems)
 	for _, k := range svc.Kits() {
-		if k.Folder == "Services" || k.Name == "echo" {
+		if k.OnRequest {
 			continue
 		}
 		facts := append([]string{"answers:snmp"}, k.Needs...)

@@ -189,7 +189,7 @@ func (w *World) device(
 		return out, err
 	}
 	for _, k := range w.Kits.Kits() {
-		if fits, _ := k.Fits(facts); fits {
+		if fits, _ := k.Fits(facts); fits && !k.OnRequest {
 			f := domain.Fitting{DeviceID: out.ID, Kit: k.Name, By: domain.ByRule, RuleID: ruleOf(k.Name), Since: now}
 			if err := tx.Fittings.Fit(ctx, f); err != nil {
 				return out, err

@@ -49,6 +49,8 @@ type Kit struct {
 	// Needs are the facts that a device must show for the kit to fit, as a
 	// sweep learns them.
 	Needs []string
+	// OnRequest is true for a kit that nobody proposes where a device is adopted: people fit it, or rules do.
+	OnRequest bool
 	// Parameters may be set where the kit is fitted.
 	Parameters []field.Field
 	Sources    []Source

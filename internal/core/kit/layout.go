@@ -44,6 +44,7 @@ var inShort = map[string]bool{"rate": true, "times": true, "percent_of": true, "
 var labels = map[string]string{
 	"kit":                 "Name",
 	"needs":               "Fits devices with",
+	"on_request":          "Not proposed",
 	"parameters.about":    "Help",
 	"sources.every":       "How often",
 	"sources.optional":    "May be missing",

@@ -30,6 +30,7 @@ type file struct {
 	Folder     string
 	Version    int
 	Needs      []string
+	OnRequest  bool `yaml:"on_request"`
 	Parameters []fileParameter
 	Sources    []fileSource
 	Parts      []struct {
@@ -144,10 +145,12 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 		Folder:  folderOf(f.Folder),
 		Version: f.Version,
 		Needs:   f.Needs,
-		Charts:  f.Charts,
-		Inside:  f.Kits,
-		Parked:  parked,
-		ways:    ways,
+
+		OnRequest: f.OnRequest,
+		Charts:    f.Charts,
+		Inside:    f.Kits,
+		Parked:    parked,
+		ways:      ways,
 	}
 	problems := f.into(k, kinds)
 	problems = append(problems, k.check()...)

@@ -44,6 +44,9 @@ func (s *Service) Offers(ctx context.Context, finds []domain.Find, place domain.
 	stretch, _ := tree.Stretch(domain.Device{PlaceID: place})
 	perSample := s.kits.BytesPerSample(ctx)
 	for _, k := range s.kits.Kits() {
+		if k.OnRequest {
+			continue
+		}
 		o := Offer{Kit: k, Name: k.Name, Chose: true, Uncounted: []string{}}
 		for _, p := range k.Parts {
 			if p.Purpose == "" {

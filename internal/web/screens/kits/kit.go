@@ -84,6 +84,9 @@ func (v kitView) ValuesURL() string { return "/collect/values?kit=" + v.Name }
 
 // NeedsSaid is what a device must show for it to fit, in words.
 func (v kitView) NeedsSaid() string {
+	if v.OnRequest && len(v.Facts) == 0 {
+		return "It fits every device, and is proposed for none: fit it where it is wanted, or by a rule."
+	}
 	if len(v.Facts) == 0 {
 		return "It fits every device."
 	}
