@@ -11,6 +11,22 @@ import (
 	"tirelessowl/internal/domain"
 )
 
+// What 2,000 devices are asked anew begins within 20 s, evenly, and what is asked more often within its interval; one
+// device is asked at once.
+func TestNewTasksOfManyDevicesBeginOneAfterTheOther(t *testing.T) {
+	first, perSecond := begins(2000), map[int]int{}
+	for id := range domain.ID(2000) {
+		wait := first(Task{Device: id, Key: "five/whole", Every: 5 * time.Minute})
+		perSecond[int(wait/time.Second)]++
+	}
+	assert.Len(t, perSecond, 20)
+	for second, n := range perSecond {
+		assert.InDelta(t, 100, n, 50, "second %d", second)
+	}
+	assert.Less(t, first(Task{Device: 7, Key: "x", Every: time.Second}), time.Second)
+	assert.Zero(t, begins(1)(Task{Device: 7, Key: "x", Every: time.Minute}))
+}
+
 // At noon the first device's hours end, the second's go on, the third has none.
 func TestDevicesAreTakenUpWhenTheirHoursTurn(t *testing.T) {
 	now := noon.Add(-time.Second)

@@ -253,20 +253,33 @@ func (c *Collector) changeOver(ctx context.Context, w *wave) error {
 	if err != nil {
 		return c.later(w, err, slices.Collect(maps.Keys(w.ready))...)
 	}
+	first := begins(len(w.ready))
 	for id, r := range w.ready {
 		c.waves.remove(id)
-		c.collectFrom(id, r)
+		c.collectFrom(id, r, first)
 	}
 	return nil
 }
 
+// startPace is how much later the new tasks of one device begin than those of another: what many devices are asked from
+// now on would be asked of all of them at once, in every round.
+const startPace = 10 * time.Millisecond
+
+// begins tells how long a new task waits, where so many devices change over.
+func begins(devices int) func(Task) time.Duration {
+	if devices < 2 {
+		return func(Task) time.Duration { return 0 }
+	}
+	return func(t Task) time.Duration { return t.place() % min(time.Duration(devices)*startPace, t.Every) }
+}
+
 // collectFrom lets a device be collected from as it was made ready.
-func (c *Collector) collectFrom(id domain.ID, r *ready) {
+func (c *Collector) collectFrom(id domain.ID, r *ready, first func(Task) time.Duration) {
 	r.binding.inherit(c.bound[id])
 	c.bound[id] = r.binding
 	c.judge.set(r.binding.device, r.binding.via, r.binding.watched())
 	c.judge.setFaults(id, r.binding.faults(), c.clock.Now())
-	c.sched.Set(id, r.tasks, func(Task) time.Duration { return 0 })
+	c.sched.Set(id, r.tasks, first)
 }
 
 // later notes that devices are to be made ready again.
