@@ -41,7 +41,7 @@ func fleet(t *testing.T, devices int) (w world, ids []domain.ID) {
 		return nil
 	}))
 	w.exec(t, `CREATE FUNCTION slowly() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
-			IF NEW.kit = 'five' THEN PERFORM pg_sleep(0.005); END IF;
+			IF NEW.kit = 'five' THEN PERFORM pg_sleep(0.003); END IF;
 			RETURN NEW;
 		END $$`)
 	w.exec(t, `CREATE TRIGGER slowly BEFORE INSERT ON series FOR EACH ROW EXECUTE FUNCTION slowly()`)
