@@ -120,6 +120,7 @@ test('storage is shown by kit, place and device, and samples are taken out', asy
   await page.locator('#usage tbody a').first().click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('hq-core');
   await page.locator('#live a.go').first().click();
+  await page.waitForURL(/\/series\/\d+/);
   const download = page.waitForEvent('download');
   await page.getByRole('link', { name: 'openmetrics' }).click();
   const text = await (await (await download).createReadStream()).toArray();
