@@ -84,28 +84,15 @@ func shown(all ...*signer) tls.Certificate {
 // serve lets connections in, each with what comes before TLS, and returns the port.
 func serve(t *testing.T, c *tls.Config, before func(net.Conn) bool) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	t.Cleanup(func() { l.Close() })
-	go func() {
-		for {
-			conn, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer conn.Close()
-				if before != nil && !before(conn) {
-					return
-				}
-				secure := tls.Server(conn, c)
-				if secure.Handshake() == nil {
-					_, _ = secure.Read(make([]byte, 1))
-				}
-			}()
+	return waytest.Serve(t, func(conn net.Conn) {
+		if before != nil && !before(conn) {
+			return
 		}
-	}()
-	return fmt.Sprint(l.Addr().(*net.TCPAddr).Port)
+		secure := tls.Server(conn, c)
+		if secure.Handshake() == nil {
+			_, _ = secure.Read(make([]byte, 1))
+		}
+	})
 }
 
 func look(t *testing.T, ask way.Settings, c way.Opened) (verdict.Verdict, string, map[string]derive.Value) {

@@ -156,23 +156,13 @@ func TestAHostileServer(t *testing.T) {
 		"it breaks off the connection":        "",
 		"200 OK":                              "HTTP/1.1 200 OK\r\nContent-Length: 3\r\n\r\nabc",
 	} {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
-		go func() {
-			for {
-				c, err := l.Accept()
-				if err != nil {
-					return
-				}
-				_, _ = c.Read(make([]byte, 1000))
-				_, _ = c.Write([]byte(answer))
-				c.Close()
-			}
-		}()
+		port := waytest.Serve(t, func(c net.Conn) {
+			_, _ = c.Read(make([]byte, 1000))
+			_, _ = c.Write([]byte(answer))
+		})
 		var texts []string
 		for range 2 {
-			_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://" + l.Addr().String()})
+			_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://127.0.0.1:" + port})
 			texts = append(texts, look(t, got).Says)
 		}
 		assert.Contains(t, texts[0], says)

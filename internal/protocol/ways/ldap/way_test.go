@@ -10,7 +10,6 @@ import (
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/verdict"
@@ -28,23 +27,10 @@ const (
 // directory answers as one does: it knows the owl, and some people below a base.
 func directory(t *testing.T, people int) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	t.Cleanup(func() { l.Close() })
-	go func() {
-		for {
-			c, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go converse(c, people)
-		}
-	}()
-	return fmt.Sprint(l.Addr().(*net.TCPAddr).Port)
+	return waytest.Serve(t, func(c net.Conn) { converse(c, people) })
 }
 
 func converse(c net.Conn, people int) {
-	defer c.Close()
 	for {
 		p, err := ber.ReadPacket(c)
 		if err != nil || len(p.Children) < 2 {
@@ -164,20 +150,11 @@ func TestAHostileDirectory(t *testing.T) {
 		"nonsense":       "HTTP/1.1 400 Bad Request\r\n\r\n",
 		"deep":           strings.Repeat("\x30\x80", 5000),
 	} {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
-		go func() {
-			for {
-				c, err := l.Accept()
-				if err != nil {
-					return
-				}
-				_, _ = c.Write([]byte(bytes))
-				time.AfterFunc(300*time.Millisecond, func() { c.Close() })
-			}
-		}()
-		x := look(t, way.Settings{"port": fmt.Sprint(l.Addr().(*net.TCPAddr).Port), "timeout": "2s"}, owl, lamp)
+		port := waytest.Serve(t, func(c net.Conn) {
+			_, _ = c.Write([]byte(bytes))
+			time.Sleep(300 * time.Millisecond)
+		})
+		x := look(t, way.Settings{"port": port, "timeout": "2s"}, owl, lamp)
 		assert.Equal(t, verdict.ProtocolError, x.Verdict, "%s: %s", name, x.Says)
 	}
 }

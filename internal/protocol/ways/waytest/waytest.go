@@ -2,7 +2,9 @@
 package waytest
 
 import (
+	"net"
 	"net/netip"
+	"strconv"
 	"testing"
 	"time"
 
@@ -24,6 +26,27 @@ func Loopback(t testing.TB) dial.Func {
 	loopback, err := ranges.Read("127.0.0.0/8")
 	require.NoError(t, err)
 	return dial.Through(guard.New(loopback, ranges.Set{}))
+}
+
+// Serve lets connections in, each served by itself and closed then, and returns the port.
+func Serve(t testing.TB, serve func(net.Conn)) (port string) {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			conn, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer conn.Close()
+				serve(conn)
+			}()
+		}
+	}()
+	return strconv.Itoa(l.Addr().(*net.TCPAddr).Port)
 }
 
 // Question is a question by a way to 127.0.0.1, with settings beyond the usual ones.
