@@ -17,6 +17,7 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 )
@@ -29,6 +30,7 @@ func waysOf(client *snmpclient.Client, echo *icmpclient.Client, by dial.Func) wa
 		tcp.Way,
 		dns.Way(by),
 		http.Way(by),
+		signin.Way(by),
 		ldap.Way(by),
 		tls.Way(by),
 	}

@@ -18,6 +18,7 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 	"tirelessowl/internal/service/act"
@@ -27,7 +28,9 @@ import (
 )
 
 // Ways are the shipped ways to collect; SNMP has no client, so that it cannot ask.
-var Ways = ways.List{snmp.Way(nil), icmp.Way(nil), tcp.Way, dns.Way(nil), http.Way(nil), ldap.Way(nil), certificate.Way(nil)}
+var Ways = ways.List{
+	snmp.Way(nil), icmp.Way(nil), tcp.Way, dns.Way(nil), http.Way(nil), signin.Way(nil), ldap.Way(nil), certificate.Way(nil),
+}
 
 // Kits knows the shipped kits; nothing is stored of them before Load.
 func Kits(t testing.TB, s *store.Store) *collect.Service {

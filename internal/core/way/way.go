@@ -15,6 +15,7 @@ import (
 	"tirelessowl/internal/core/condition"
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/ranges"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 )
@@ -30,6 +31,8 @@ type Way struct {
 	// Credentials are the kinds of credential that it takes; none where it
 	// needs none.
 	Credentials []Credential
+	// NeedsCredential is true for a way by which nothing can be asked without one.
+	NeedsCredential bool
 	// Ask are the settings of what a source asks.
 	Ask []field.Field
 	// Columns returns what an answer brings where the way itself decides;
@@ -81,6 +84,13 @@ type Opened struct {
 	Kind     string
 	Settings Settings
 	Secrets  domain.Secrets
+	// Bound is where else the secrets may be sent than to the address of the question.
+	Bound ranges.Set
+}
+
+// MayGoTo tells whether the secrets may be sent to an address, when a device at another one is asked.
+func (o Opened) MayGoTo(to, device netip.Addr) bool {
+	return to.Unmap() == device.Unmap() || o.Bound.Contains(to.Unmap())
 }
 
 // Settings are values by the names of their fields.

@@ -25,6 +25,7 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
 	"tirelessowl/internal/protocol/ways/waytest"
@@ -264,7 +265,7 @@ func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
 func checks(t *testing.T) ways.List {
 	t.Helper()
 	by := waytest.Loopback(t)
-	return ways.List{dns.Way(by), http.Way(by), ldap.Way(by), certificate.Way(by)}
+	return ways.List{dns.Way(by), http.Way(by), ldap.Way(by), certificate.Way(by), signin.Way(by)}
 }
 
 // askedAt is a question of a check to a port on loopback.

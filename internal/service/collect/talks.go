@@ -60,6 +60,7 @@ func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpo
 		talk := out[x.way]
 		if c := around.credentials[x.credential]; c.bound.Contains(x.to) {
 			talk.Credential = c.Ready()
+			talk.Credential.Bound = c.bound
 		} else {
 			talk.Withheld = fmt.Sprintf("nothing was asked: %s is not bound to %s", x.whose(), x.to)
 		}

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
@@ -18,14 +17,8 @@ import (
 	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/dial"
+	"tirelessowl/internal/protocol/fetch"
 	"tirelessowl/internal/protocol/ways"
-)
-
-// mostBody and mostHeaders bound what is read of an answer, in bytes; mostKept what of the body a reading can be made of.
-const (
-	mostBody    = 1 << 20
-	mostHeaders = 64 << 10
-	mostKept    = 64 << 10
 )
 
 // asker fetches pages over connections that a guard lets through.
@@ -36,13 +29,13 @@ type visit struct {
 	way.Question
 	first *url.URL // what is fetched, before any redirect
 	hops  int      // redirects that were followed
-	times phases
+	times fetch.Phases
 }
 
 func (a asker) ask(ctx context.Context, q way.Question) (derive.Fetched, error) {
 	v := &visit{Question: q}
 	var err error
-	if v.first, err = url.Parse(strings.ReplaceAll(q.Ask["url"], "{address}", bracketed(q))); err != nil {
+	if v.first, err = url.Parse(strings.ReplaceAll(q.Ask["url"], "{address}", fetch.Bracketed(q.Address))); err != nil {
 		return derive.Fetched{}, fmt.Errorf("%.200q is no address of a page", q.Ask["url"])
 	}
 	v.Hide = append(v.Hide[:len(v.Hide):len(v.Hide)], v.told()...)
@@ -58,7 +51,7 @@ func (a asker) ask(ctx context.Context, q way.Question) (derive.Fetched, error) 
 	if err == nil {
 		checked.Seconds("total", time.Since(began))
 	}
-	v.times.note(&checked)
+	v.times.Note(&checked)
 	checked, unable := checked.Judged(err, patience)
 	if unable != nil {
 		return derive.Fetched{}, unable
@@ -81,14 +74,6 @@ func (v *visit) told() (out []string) {
 		out = append(out, base64.StdEncoding.EncodeToString([]byte(pair)))
 	}
 	return out
-}
-
-// bracketed is the address of the device as it stands in addresses of pages.
-func bracketed(q way.Question) string {
-	if q.Address.Is6() && !q.Address.Is4In6() {
-		return "[" + q.Address.String() + "]"
-	}
-	return q.Address.Unmap().String()
 }
 
 // secret tells whether something secret is sent.
@@ -121,15 +106,15 @@ func (a asker) fetch(ctx context.Context, v *visit) (checked ways.Checked, err e
 	}
 	defer res.Body.Close()
 	v.Exchange.Got(time.Now(), "%s", res.Status)
-	body, err := io.ReadAll(io.LimitReader(res.Body, mostBody))
+	body, err := io.ReadAll(io.LimitReader(res.Body, fetch.MostBody))
 	if err != nil {
 		return checked, err
 	}
 	checked.Number("status", float64(res.StatusCode))
 	checked.Number("size", float64(len(body)))
 	checked.Number("redirects", float64(v.hops))
-	checked.Text("body", strings.ToValidUTF8(string(body[:min(len(body), mostKept)]), "\ufffd"))
-	checked.Says = statusWords(res)
+	checked.Text("body", strings.ToValidUTF8(string(body[:min(len(body), fetch.MostKept)]), "\ufffd"))
+	checked.Says = fetch.StatusWords(res)
 	return checked, v.judge(res, string(body))
 }
 
@@ -152,11 +137,11 @@ func (v *visit) request(ctx context.Context) (*http.Request, error) {
 	if v.Ask["body"] != "" {
 		body = strings.NewReader(way.Unescaped(v.Ask["body"]))
 	}
-	req, err := http.NewRequestWithContext(v.times.watch(ctx), v.Ask["method"], v.first.String(), body)
+	req, err := http.NewRequestWithContext(v.times.Watch(ctx), v.Ask["method"], v.first.String(), body)
 	if err != nil {
 		return nil, err
 	}
-	headers, err := readHeaders(v.Ask["headers"])
+	headers, err := fetch.ReadHeaders(v.Ask["headers"])
 	if err != nil {
 		return nil, err
 	}
@@ -179,11 +164,11 @@ func (v *visit) request(ctx context.Context) (*http.Request, error) {
 // client fetches once, over connections of its own.
 func (a asker) client(v *visit) *http.Client {
 	transport := &http.Transport{
-		DialContext:       a.pinned(v),
+		DialContext:       a.dialler(v),
 		ForceAttemptHTTP2: true,
 		DisableKeepAlives: true,
 
-		MaxResponseHeaderBytes: mostHeaders,
+		MaxResponseHeaderBytes: fetch.MostHeaders,
 		TLSClientConfig:        &tls.Config{InsecureSkipVerify: v.Ask["verify"] == "no"}, //nolint:gosec // it was asked for
 	}
 	if v.Ask["proxy"] != "" {
@@ -194,18 +179,12 @@ func (a asker) client(v *visit) *http.Client {
 	return &http.Client{Transport: transport, Jar: jar, CheckRedirect: v.follow}
 }
 
-// pinned connects to the device itself for the name that the page is asked under.
-func (a asker) pinned(v *visit) dial.Func {
+// dialler connects to the device itself for the name that the page is asked under, unless another place is asked for.
+func (a asker) dialler(v *visit) dial.Func {
 	if v.Ask["to"] == toName || v.Ask["proxy"] != "" {
 		return a.by
 	}
-	return func(ctx context.Context, network, address string) (net.Conn, error) {
-		host, port, err := net.SplitHostPort(address)
-		if err == nil && host == v.first.Hostname() {
-			address = net.JoinHostPort(v.Address.Unmap().String(), port)
-		}
-		return a.by(ctx, network, address)
-	}
+	return fetch.Pinned(a.by, v.first.Hostname(), v.Address)
 }
 
 // follow decides whether a redirect is followed.
@@ -216,14 +195,11 @@ func (v *visit) follow(req *http.Request, via []*http.Request) error {
 	case most == 0:
 		return http.ErrUseLastResponse
 	case len(via) > most:
-		return verdict.Fail(verdict.Unexpected, fmt.Sprintf("it redirects more than %d times, last to %s", most, shown(req.URL)))
+		return verdict.Fail(verdict.Unexpected, fmt.Sprintf("it redirects more than %d times, last to %s", most, fetch.Shown(req.URL)))
 	case v.secret() && (req.URL.Host != v.first.Host || req.URL.Scheme != v.first.Scheme):
-		return verdict.Fail(verdict.Unexpected, "it redirects to "+shown(req.URL)+", which is not followed with a secret")
+		return verdict.Fail(verdict.Unexpected, "it redirects to "+fetch.Shown(req.URL)+", which is not followed with a secret")
 	}
 	v.hops = len(via)
 	v.Exchange.Sent(time.Now(), "%s %s", req.Method, req.URL)
 	return nil
 }
-
-// shown is an address without its query, which may differ each time.
-func shown(u *url.URL) string { return fmt.Sprintf("%s://%s%.200s", u.Scheme, u.Host, u.Path) }

@@ -4,12 +4,11 @@ package http
 
 import (
 	"fmt"
-	"net/url"
-	"regexp"
 
 	"tirelessowl/internal/core/field"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/dial"
+	"tirelessowl/internal/protocol/fetch"
 	"tirelessowl/internal/protocol/ways"
 )
 
@@ -40,21 +39,23 @@ var Description = way.Way{
 		}},
 	},
 	Ask: []field.Field{
-		{Name: "url", Label: "Address of the page", Kind: field.Text, Default: "http://{address}/", Check: urlProblem,
+		{Name: "url", Label: "Address of the page", Kind: field.Text, Default: "http://{address}/", Check: fetch.URLProblem,
 			Help: "such as https://{address}:8443/health; {address} stands for that of the device"},
 		{Name: "to", Label: "Connect to", Kind: field.Choice, Choices: []string{toDevice, toName}, Default: toDevice,
 			Labels: map[string]string{toDevice: "the device's address", toName: "what the name stands for"}},
 		{Name: "method", Label: "Method", Kind: field.Choice, Default: "GET",
 			Choices: []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"}},
-		{Name: "headers", Label: "Headers", Kind: field.Text, Help: `Name: value, several with \n between`, Check: headersProblem},
+		{Name: "headers", Label: "Headers", Kind: field.Text, Help: `Name: value, several with \n between`, Check: fetch.HeadersProblem},
 		{Name: "body", Label: "Body", Kind: field.Text, Help: `\r and \n are understood`},
-		{Name: "status", Label: "Expected status", Kind: field.Text, Default: "200-299", Check: statusProblem,
+		{Name: "status", Label: "Expected status", Kind: field.Text, Default: "200-299", Check: fetch.StatusProblem,
 			Help: "codes and ranges, such as 200-299, 401"},
 		{Name: "contains", Label: "Text that must be there", Kind: field.Text},
 		{Name: "lacks", Label: "Text that must not be there", Kind: field.Text},
-		{Name: "pattern", Label: "Pattern that must fit", Kind: field.Text, Check: patternProblem, Help: "a regular expression (RE2)"},
+		{Name: "pattern", Label: "Pattern that must fit", Kind: field.Text, Check: fetch.PatternProblem,
+			Help: "a regular expression (RE2)"},
 		{Name: "redirects", Label: "Redirects that are followed", Kind: field.Whole, Default: "5", Low: 0, High: 10},
-		{Name: "proxy", Label: "Proxy", Kind: field.Text, Check: proxyProblem, Help: "such as http://192.0.2.8:3128; empty for none"},
+		{Name: "proxy", Label: "Proxy", Kind: field.Text, Check: fetch.ProxyProblem,
+			Help: "such as http://192.0.2.8:3128; empty for none"},
 		{Name: "verify", Label: "The certificate must hold", Kind: field.Choice, Choices: []string{"yes", "no"}, Default: "yes"},
 		{Name: "timeout", Label: "Wait for all of it", Kind: field.Duration, Default: "10s", Low: 0.1, High: 60},
 	},
@@ -77,33 +78,4 @@ var columns = append(ways.CheckColumns[:3:3],
 // Way carries it out over a way to connect, which is asked for each connection.
 func Way(by dial.Func) ways.Way {
 	return ways.Way{Way: Description, Ask: asker{by}.ask}
-}
-
-func urlProblem(value string) string {
-	u, err := url.Parse(placeholder.ReplaceAllString(value, "1"))
-	switch {
-	case err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "":
-		return "Must be an address such as https://{address}/health."
-	case u.User != nil:
-		return "A user and a password do not stand in it: choose a credential."
-	}
-	return ""
-}
-
-// placeholder stands for the address of the device, or for a parameter.
-var placeholder = regexp.MustCompile(`\{[A-Za-z_][A-Za-z0-9_]*\}`)
-
-func proxyProblem(value string) string {
-	u, err := url.Parse(value)
-	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
-		return "Must be an address such as http://192.0.2.8:3128."
-	}
-	return ""
-}
-
-func patternProblem(value string) string {
-	if _, err := regexp.Compile(value); err != nil {
-		return "Is no pattern: " + err.Error() + "."
-	}
-	return ""
 }

@@ -24,13 +24,13 @@ import (
 	"tirelessowl/internal/protocol/ways/waytest"
 )
 
-// fetch fetches by settings that go beyond the usual ones.
-func fetch(t *testing.T, address string, ask way.Settings) (way.Question, derive.Fetched) {
+// fetched fetches by settings that go beyond the usual ones.
+func fetched(t *testing.T, address string, ask way.Settings) (way.Question, derive.Fetched) {
 	t.Helper()
-	return fetchWith(t, address, ask, way.Opened{})
+	return fetchedWith(t, address, ask, way.Opened{})
 }
 
-func fetchWith(t *testing.T, address string, ask way.Settings, c way.Opened) (way.Question, derive.Fetched) {
+func fetchedWith(t *testing.T, address string, ask way.Settings, c way.Opened) (way.Question, derive.Fetched) {
 	t.Helper()
 	w := Way(waytest.Loopback(t))
 	q := waytest.Question(t, w, ask)
@@ -62,7 +62,7 @@ func TestAPageThatIsAsItShouldBe(t *testing.T) {
 	t.Cleanup(s.Close)
 	port := s.Listener.Addr().(*net.TCPAddr).Port
 	// The certificate of the test server is for example.com: the device itself is connected to under that name.
-	q, got := fetch(t, "127.0.0.1", way.Settings{"url": fmt.Sprintf("https://example.com:%d/", port), "verify": "no",
+	q, got := fetched(t, "127.0.0.1", way.Settings{"url": fmt.Sprintf("https://example.com:%d/", port), "verify": "no",
 		"headers": `X-Pier: north\nAccept: text/plain`, "contains": "GET north example.com", "pattern": `cookie=\d`, "lacks": "error"})
 	x := look(t, got)
 	assert.Equal(t, verdict.Passes, x.Verdict, x.Says)
@@ -139,13 +139,13 @@ func TestWhatIsWrongWithAPageIsToldApart(t *testing.T) {
 		"TLS without being asked": {way.Settings{"url": strings.Replace(secure.URL, "https", "http", 1)}, verdict.Unexpected,
 			"400 Bad Request"},
 	} {
-		_, got := fetch(t, "127.0.0.1", c.ask)
+		_, got := fetched(t, "127.0.0.1", c.ask)
 		x := look(t, got)
 		assert.Equal(t, c.verdict, x.Verdict, "%s: %s", name, x.Says)
 		assert.Contains(t, x.Says, c.says, name)
 		assert.True(t, x.Has("status") || !x.Has("total"), "%s: only what came to its end has a time", name)
 	}
-	_, got := fetch(t, "169.254.169.254", nil)
+	_, got := fetched(t, "169.254.169.254", nil)
 	assert.Equal(t, derive.Unable, got.Failure, "what may not be talked to says nothing of the page")
 }
 
@@ -162,7 +162,7 @@ func TestAHostileServer(t *testing.T) {
 		})
 		var texts []string
 		for range 2 {
-			_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://127.0.0.1:" + port})
+			_, got := fetched(t, "127.0.0.1", way.Settings{"url": "http://127.0.0.1:" + port})
 			texts = append(texts, look(t, got).Says)
 		}
 		assert.Contains(t, texts[0], says)
@@ -187,29 +187,29 @@ func TestASecretGoesToTheDeviceAlone(t *testing.T) {
 		}
 	})
 	c := way.Opened{Kind: basic, Settings: way.Settings{"user": "owl"}, Secrets: domain.Secrets{"password": lamp}}
-	q, got := fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
+	q, got := fetchedWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
 	x := look(t, got)
 	assert.Equal(t, verdict.Passes, x.Verdict, x.Says)
 	assert.Equal(t, "you said ••• and Basic •••", x.By["body"].Text)
 	assert.NotContains(t, fmt.Sprint(q.Exchange.Lines), lamp)
 
-	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL + "/away"}, c)
+	_, got = fetchedWith(t, "127.0.0.1", way.Settings{"url": s.URL + "/away"}, c)
 	assert.Contains(t, look(t, got).Says, "which is not followed with a secret")
 	assert.Empty(t, others)
 
 	c.Secrets["password"] = "another"
-	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
+	_, got = fetchedWith(t, "127.0.0.1", way.Settings{"url": s.URL}, c)
 	x = look(t, got)
 	assert.Equal(t, verdict.SignInFailed, x.Verdict)
 	assert.Equal(t, "403 Forbidden: the credential is not taken", x.Says)
 
-	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL, "to": toName}, c)
+	_, got = fetchedWith(t, "127.0.0.1", way.Settings{"url": s.URL, "to": toName}, c)
 	assert.Equal(t, derive.Withheld, got.Failure)
-	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": s.URL, "proxy": other.URL}, c)
+	_, got = fetchedWith(t, "127.0.0.1", way.Settings{"url": s.URL, "proxy": other.URL}, c)
 	assert.Equal(t, derive.Withheld, got.Failure)
 	assert.Empty(t, others)
 
-	_, got = fetchWith(t, "127.0.0.1", way.Settings{"url": other.URL},
+	_, got = fetchedWith(t, "127.0.0.1", way.Settings{"url": other.URL},
 		way.Opened{Kind: bearer, Secrets: domain.Secrets{"token": "quay"}})
 	require.Equal(t, verdict.Passes, look(t, got).Verdict)
 	assert.Equal(t, []string{"Bearer quay"}, others)
@@ -221,7 +221,7 @@ func TestAPageIsFetchedThroughAProxy(t *testing.T) {
 		asked = append(asked, r.URL.String())
 		fmt.Fprint(w, "by proxy")
 	})
-	_, got := fetch(t, "127.0.0.1", way.Settings{"url": "http://intranet.invalid/start", "proxy": proxy.URL, "contains": "by proxy"})
+	_, got := fetched(t, "127.0.0.1", way.Settings{"url": "http://intranet.invalid/start", "proxy": proxy.URL, "contains": "by proxy"})
 	assert.Equal(t, verdict.Passes, look(t, got).Verdict)
 	assert.Equal(t, []string{"http://intranet.invalid/start"}, asked)
 }
@@ -252,7 +252,7 @@ func TestVerdictsOfTLS(t *testing.T) {
 	t.Cleanup(expired.Close)
 	u, err := url.Parse(expired.URL)
 	require.NoError(t, err)
-	_, got := fetch(t, "127.0.0.1", way.Settings{"url": "https://{address}:" + u.Port()})
+	_, got := fetched(t, "127.0.0.1", way.Settings{"url": "https://{address}:" + u.Port()})
 	x := look(t, got)
 	assert.Equal(t, verdict.TLSFailed, x.Verdict, x.Says)
 	assert.Contains(t, x.Says, "protocol version")

@@ -1,4 +1,4 @@
-package http
+package fetch
 
 import (
 	"fmt"
@@ -11,8 +11,8 @@ import (
 	"tirelessowl/internal/core/way"
 )
 
-// readHeaders reads lines of Name: value.
-func readHeaders(typed string) (http.Header, error) {
+// ReadHeaders reads lines of Name: value.
+func ReadHeaders(typed string) (http.Header, error) {
 	out := http.Header{}
 	for line := range strings.Lines(way.Unescaped(typed)) {
 		line = strings.TrimSpace(line)
@@ -29,8 +29,9 @@ func readHeaders(typed string) (http.Header, error) {
 	return out, nil
 }
 
-func headersProblem(value string) string {
-	if _, err := readHeaders(value); err != nil {
+// HeadersProblem says what is wrong with lines of headers; empty where nothing is.
+func HeadersProblem(value string) string {
+	if _, err := ReadHeaders(value); err != nil {
 		return err.Error() + "."
 	}
 	return ""
@@ -56,15 +57,16 @@ func readStatus(typed string) (out []span, ok bool) {
 	return out, true
 }
 
-func statusProblem(value string) string {
+// StatusProblem says what is wrong with codes; empty where nothing is.
+func StatusProblem(value string) string {
 	if _, ok := readStatus(value); !ok {
 		return "Must be codes from 100 to 599, and ranges of them, such as 200-299, 401."
 	}
 	return ""
 }
 
-// expected tells whether a status is among those that are expected.
-func expected(typed string, status int) bool {
+// Expected tells whether a status is among those that are expected.
+func Expected(typed string, status int) bool {
 	spans, _ := readStatus(typed)
 	for _, s := range spans {
 		if s.from <= status && status <= s.to {

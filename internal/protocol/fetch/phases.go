@@ -1,4 +1,5 @@
-package http
+// Package fetch is what all ways share that fetch pages.
+package fetch
 
 import (
 	"context"
@@ -10,14 +11,14 @@ import (
 	"tirelessowl/internal/protocol/ways"
 )
 
-// phases is how long each phase took, over all redirects. A phase that did not come to its end is not measured.
-type phases struct {
+// Phases is how long each phase took, over all redirects. A phase that did not come to its end is not measured.
+type Phases struct {
 	mu    sync.Mutex // two addresses of a name are tried at once
 	began map[string]time.Time
 	took  map[string]time.Duration
 }
 
-func (p *phases) begin(phase string) {
+func (p *Phases) begin(phase string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.began == nil {
@@ -28,7 +29,7 @@ func (p *phases) begin(phase string) {
 	}
 }
 
-func (p *phases) end(phase string, err error) {
+func (p *Phases) end(phase string, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if since := p.began[phase]; err == nil && !since.IsZero() {
@@ -37,8 +38,8 @@ func (p *phases) end(phase string, err error) {
 	}
 }
 
-// watch has the phases of requests of a context measured.
-func (p *phases) watch(ctx context.Context) context.Context {
+// Watch has the phases of requests of a context measured.
+func (p *Phases) Watch(ctx context.Context) context.Context {
 	return httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{
 		DNSStart:             func(httptrace.DNSStartInfo) { p.begin("lookup") },
 		DNSDone:              func(x httptrace.DNSDoneInfo) { p.end("lookup", x.Err) },
@@ -51,7 +52,8 @@ func (p *phases) watch(ctx context.Context) context.Context {
 	})
 }
 
-func (p *phases) note(c *ways.Checked) {
+// Note notes what was measured, each phase as a column of its name.
+func (p *Phases) Note(c *ways.Checked) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for phase, took := range p.took {
