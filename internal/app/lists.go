@@ -17,6 +17,8 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/mariadb"
+	"tirelessowl/internal/protocol/ways/postgresql"
 	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
@@ -33,6 +35,8 @@ func waysOf(client *snmpclient.Client, echo *icmpclient.Client, by dial.Func) wa
 		signin.Way(by),
 		ldap.Way(by),
 		tls.Way(by),
+		postgresql.Driver.Way(by),
+		mariadb.Driver.Way(by),
 	}
 }
 

@@ -3,6 +3,7 @@
 package localpg
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -49,6 +50,13 @@ type Options struct {
 	// Throwaway trades durability for speed, for tests only; the server ends
 	// with this process, however that ends.
 	Throwaway bool
+	// Host and Port are where it listens; 127.0.0.1 and a free port where they are not set.
+	Host string
+	Port int
+	// CopyOf is a server that a new cluster is copied from, to follow it as its standby (streaming replication).
+	CopyOf *Server
+	// Settings are further ones of the server, as name=value.
+	Settings []string
 	// Log receives a line for each phase; may be nil.
 	Log func(string)
 }
@@ -60,6 +68,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 	if opt.Log == nil {
 		opt.Log = func(string) {}
 	}
+	opt.Host = cmp.Or(opt.Host, "127.0.0.1")
 	bin, err := programs()
 	if err != nil {
 		return nil, err
@@ -75,7 +84,7 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		return nil, err
 	}
 	if s.pid, s.port = running(s.data); alive(s.pid, s.data) && s.port > 0 {
-		s.URL, s.ours = address(password, s.port), opt.Adopt
+		s.URL, s.ours = address(password, opt.Host, s.port), opt.Adopt
 		opt.Log("using the database server that is running")
 		err = s.ready(ctx)
 		if err == nil || ctx.Err() != nil {
@@ -84,10 +93,12 @@ func Start(ctx context.Context, dir string, opt Options) (*Server, error) {
 		}
 		opt.Log("it ended") // while we waited
 	}
-	if s.port, err = freePort(); err != nil {
-		return nil, err
+	if s.port = opt.Port; s.port == 0 {
+		if s.port, err = freePort(); err != nil {
+			return nil, err
+		}
 	}
-	s.URL, s.ours = address(password, s.port), true
+	s.URL, s.ours = address(password, opt.Host, s.port), true
 	if err := s.launch(); err != nil {
 		return nil, err
 	}
@@ -134,7 +145,7 @@ func (s *Server) launch() error {
 	defer log.Close()
 	// At the minimal level a crash takes numbers back that were given in a table made
 	// in the same transaction.
-	args := []string{"-D", s.data, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+	args := []string{"-D", s.data, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=" + s.opt.Host, "-c", "unix_socket_directories=",
 		"-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB", "-c", "checkpoint_timeout=15min", "-c", "wal_level=replica", "-c",
 		"max_wal_senders=0",
 		"-c", "maintenance_work_mem=128MB", "-c", "random_page_cost=1.1", "-c", "log_timezone=UTC", "-c", "timezone=UTC", "-c", "jit=off"}
@@ -152,6 +163,9 @@ func (s *Server) launch() error {
 			"-c",
 			"max_connections=60",
 		)
+	}
+	for _, setting := range s.opt.Settings { // the last one counts
+		args = append(args, "-c", setting)
 	}
 	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
 	cmd.Stdout, cmd.Stderr, cmd.Dir = log, log, "/"

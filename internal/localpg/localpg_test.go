@@ -204,3 +204,30 @@ func TestTheClusterIsItsOwnersAlone(t *testing.T) {
 		assert.Zero(t, info.Mode().Perm()&0o066, "nobody else reads or writes")
 	}
 }
+
+// A pair is real: what is written to one server is read from the one that follows it.
+func TestAServerFollowsAnother(t *testing.T) {
+	dir := folder(t)
+	replicates := []string{"max_wal_senders=4"}
+	first, err := Start(t.Context(), filepath.Join(dir, "first"), Options{Throwaway: true, Host: "127.93.9.1", Settings: replicates})
+	require.NoError(t, err)
+	defer first.Stop()
+	second, err := Start(t.Context(), filepath.Join(dir, "second"),
+		Options{Throwaway: true, Host: "127.93.9.2", Settings: replicates, CopyOf: first})
+	require.NoError(t, err)
+	defer second.Stop()
+	to, err := pgx.Connect(t.Context(), first.URL)
+	require.NoError(t, err)
+	defer to.Close(t.Context())
+	from, err := pgx.Connect(t.Context(), second.URL)
+	require.NoError(t, err)
+	defer from.Close(t.Context())
+	_, err = to.Exec(t.Context(), "CREATE TABLE crossings (ship text); INSERT INTO crossings VALUES ('Tern')")
+	require.NoError(t, err)
+	assert.Eventually(t, func() bool {
+		var ship string
+		return from.QueryRow(t.Context(), "SELECT ship FROM crossings").Scan(&ship) == nil && ship == "Tern"
+	}, 20*time.Second, 20*time.Millisecond)
+	_, err = from.Exec(t.Context(), "INSERT INTO crossings VALUES ('Skua')")
+	assert.ErrorContains(t, err, "read-only")
+}

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"fmt"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
@@ -31,24 +32,69 @@ func prepare(ctx context.Context, bin, dir, data string, opt Options) (string, e
 		return "", err
 	}
 	password := rand.Text()
+	if opt.CopyOf != nil {
+		password = opt.CopyOf.password()
+	}
 	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
 		return "", err
 	}
 	if err := own(dir, secret); err != nil {
 		return "", err
 	}
-	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "owl", "--pwfile", secret,
+	if opt.CopyOf != nil {
+		return password, copied(ctx, bin, data, opt.CopyOf)
+	}
+	return password, made(ctx, bin, data, secret)
+}
+
+// made makes a cluster that lets in whoever knows a password, from this machine.
+func made(ctx context.Context, bin, data, secret string) error {
+	err := run(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "owl", "--pwfile", secret,
 		"--auth", "scram-sha-256", "--encoding", "UTF8", "--locale", "C.UTF-8", "--no-sync")
+	if err != nil {
+		return err
+	}
+	file, err := os.OpenFile(filepath.Join(data, "pg_hba.conf"), os.O_APPEND|os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	_, err = file.WriteString("host all all 127.0.0.0/8 scram-sha-256\nhost replication all 127.0.0.0/8 scram-sha-256\n")
+	return err
+}
+
+// copied makes a cluster that follows another server.
+func copied(ctx context.Context, bin, data string, of *Server) error {
+	if err := os.RemoveAll(data); err != nil { // of a copy that was broken off
+		return err
+	}
+	return run(ctx, filepath.Join(bin, "pg_basebackup"), "-D", data, "-d", of.URL,
+		"--write-recovery-conf", "--checkpoint=fast", "--no-sync")
+}
+
+// run runs a program of the server as the user of the server.
+func run(ctx context.Context, program string, args ...string) error {
+	cmd := exec.CommandContext(ctx, program, args...)
 	cmd.Dir = "/"
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: credential()}
 	if out, err := cmd.CombinedOutput(); err != nil {
-		return "", fmt.Errorf("initdb: %w: %s", err, out)
+		return fmt.Errorf("%s: %w: %s", filepath.Base(program), err, out)
 	}
-	return password, nil
+	return nil
 }
 
-func address(password string, port int) string {
-	return fmt.Sprintf("postgres://owl:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
+// password is what its owner signs in with.
+func (s *Server) password() string {
+	u, err := url.Parse(s.URL)
+	if err != nil {
+		return ""
+	}
+	password, _ := u.User.Password()
+	return password
+}
+
+func address(password, host string, port int) string {
+	return fmt.Sprintf("postgres://owl:%s@%s:%d/postgres?sslmode=disable", password, host, port)
 }
 
 // running returns process and port of a server that uses the cluster, or zeros.

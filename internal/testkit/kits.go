@@ -18,6 +18,8 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/mariadb"
+	"tirelessowl/internal/protocol/ways/postgresql"
 	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
@@ -30,6 +32,7 @@ import (
 // Ways are the shipped ways to collect; SNMP has no client, so that it cannot ask.
 var Ways = ways.List{
 	snmp.Way(nil), icmp.Way(nil), tcp.Way, dns.Way(nil), http.Way(nil), signin.Way(nil), ldap.Way(nil), certificate.Way(nil),
+	postgresql.Driver.Way(nil), mariadb.Driver.Way(nil),
 }
 
 // Kits knows the shipped kits; nothing is stored of them before Load.

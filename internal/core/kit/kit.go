@@ -51,6 +51,9 @@ type Kit struct {
 	Needs []string
 	// OnRequest is true for a kit that nobody proposes where a device is adopted: people fit it, or rules do.
 	OnRequest bool
+	// Prepare is what must be done on a device before it can be asked, ready to be copied; {collector} in it stands for
+	// the address of the machine that asks. Empty where nothing must be.
+	Prepare string
 	// Parameters may be set where the kit is fitted.
 	Parameters []field.Field
 	Sources    []Source

@@ -45,6 +45,7 @@ var labels = map[string]string{
 	"kit":                 "Name",
 	"needs":               "Fits devices with",
 	"on_request":          "Not proposed",
+	"prepare":             "To be done there first",
 	"parameters.about":    "Help",
 	"sources.every":       "How often",
 	"sources.optional":    "May be missing",

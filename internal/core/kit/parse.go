@@ -31,6 +31,7 @@ type file struct {
 	Version    int
 	Needs      []string
 	OnRequest  bool `yaml:"on_request"`
+	Prepare    string
 	Parameters []fileParameter
 	Sources    []fileSource
 	Parts      []struct {
@@ -147,6 +148,7 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 		Needs:   f.Needs,
 
 		OnRequest: f.OnRequest,
+		Prepare:   strings.TrimSpace(f.Prepare),
 		Charts:    f.Charts,
 		Inside:    f.Kits,
 		Parked:    parked,

@@ -24,6 +24,7 @@ var about = map[string]string{
 	"version!":                 "Of its author, from 1",
 	"needs":                    "Facts that a device must show, such as answers:snmp",
 	"on_request":               "It is not proposed where a device is adopted: people fit it, or rules do",
+	"prepare":                  "What must be done on a device first, to be copied; {collector} is the machine that asks",
 	"parameters":               "What may differ from device to device, in the order in which it is filled in",
 	"parameters.name!":         "What {NAME} in settings of sources stands for",
 	"parameters.label":         "What people call it",

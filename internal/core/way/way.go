@@ -33,6 +33,9 @@ type Way struct {
 	Credentials []Credential
 	// NeedsCredential is true for a way by which nothing can be asked without one.
 	NeedsCredential bool
+	// OneAccount is true for a way by which all that is asked of a device signs in at one place: where a credential is
+	// refused once, it rests for all of it.
+	OneAccount bool
 	// Ask are the settings of what a source asks.
 	Ask []field.Field
 	// Columns returns what an answer brings where the way itself decides;

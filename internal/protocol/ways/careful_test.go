@@ -2,6 +2,7 @@ package ways
 
 import (
 	"context"
+	"errors"
 	"testing"
 	"time"
 
@@ -29,7 +30,7 @@ func TestARefusedCredentialRests(t *testing.T) {
 		}}})
 	c.now = func() time.Time { return now }
 	ask := func(password string) (verdict.Verdict, string) {
-		q := way.Question{Device: 7, Key: "door/ask", Way: "door",
+		q := way.Question{Device: 7, Key: "door/ask", Way: "door", Columns: CheckColumns,
 			Credential: way.Opened{Kind: "pair", Secrets: domain.Secrets{"password": domain.Secret(password)}}}
 		got := c.Ask(t.Context(), q)
 		require.Empty(t, got.Error)
@@ -67,14 +68,49 @@ func TestARefusedCredentialRests(t *testing.T) {
 	assert.Equal(t, before+2, asked, "after it was let in, the pauses begin anew")
 
 	// Who tries by hand is not kept from it, and is told how it stands.
-	q := way.Question{Device: 7, Key: "door/ask", Way: "door", Exchange: way.NewExchange(now),
+	q := way.Question{Device: 7, Key: "door/ask", Way: "door", Columns: CheckColumns, Exchange: way.NewExchange(now),
 		Credential: way.Opened{Kind: "pair", Secrets: domain.Secrets{"password": "rope"}}}
 	c.Ask(t.Context(), q)
 	assert.Equal(t, before+3, asked)
 	require.Len(t, q.Exchange.Lines, 1)
 	assert.Equal(t, "refused 3 times in a row: collecting tries it again in 8m0s", q.Exchange.Lines[0].Text)
 	q.Credential = way.Opened{}
-	c.Ask(t.Context(), way.Question{Way: "door", Device: 7})
-	c.Ask(t.Context(), way.Question{Way: "door", Device: 7})
+	c.Ask(t.Context(), way.Question{Way: "door", Device: 7, Columns: CheckColumns})
+	c.Ask(t.Context(), way.Question{Way: "door", Device: 7, Columns: CheckColumns})
 	assert.Equal(t, before+5, asked, "without a credential no account can be locked")
+}
+
+// Where all that is asked of a device signs in at one place, what is refused once rests for all of it, with or without a
+// verdict.
+func TestOneAccountRestsAsOne(t *testing.T) {
+	asked, taken := 0, false
+	c := NewCareful(List{{Way: way.Way{Name: "base", OneAccount: true},
+		Ask: func(context.Context, way.Question) (derive.Fetched, error) {
+			if asked++; !taken {
+				return derive.Fetched{}, Fail(derive.Denied, errors.New("not taken"))
+			}
+			return derive.Fetched{Rows: []derive.Row{{}}}, nil
+		}}})
+	now := time.Now()
+	c.now = func() time.Time { return now }
+	q := way.Question{Device: 7, Key: "kit/sizes", Way: "base", Credential: way.Opened{Kind: "pair"}}
+	assert.Equal(t, "not taken", c.Ask(t.Context(), q).Error)
+	q.Key = "kit/locks"
+	got := c.Ask(t.Context(), q)
+	assert.Equal(t, derive.Denied, got.Failure)
+	assert.Contains(t, got.Error, "not taken; it is tried again at longer and longer pauses")
+	q.Columns = CheckColumns
+	got = c.Ask(t.Context(), q)
+	require.Len(t, got.Rows, 1)
+	assert.Equal(t, float64(verdict.SignInFailed), got.Rows[0].Values[0].Num)
+	assert.Equal(t, 1, asked)
+	q.Endpoint = way.Settings{"port": "5433"}
+	c.Ask(t.Context(), q)
+	assert.Equal(t, 2, asked, "another server on the device is another account")
+	taken, now = true, now.Add(3*time.Minute)
+	q.Endpoint, q.Columns = nil, nil
+	assert.Empty(t, c.Ask(t.Context(), q).Error)
+	q.Key = "kit/sizes"
+	assert.Empty(t, c.Ask(t.Context(), q).Error)
+	assert.Equal(t, 4, asked)
 }

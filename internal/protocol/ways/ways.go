@@ -54,7 +54,7 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 	got, err := l.ask(ctx, q)
 	now := time.Now()
 	got.At, got.Took = now, now.Sub(start)
-	mask(q, got.Rows)
+	Mask(q, got.Rows)
 	if err != nil {
 		var known failure
 		got.Error, got.Failure = q.Masked(err.Error()), derive.Wrong
@@ -67,8 +67,8 @@ func (l List) Ask(ctx context.Context, q way.Question) derive.Fetched {
 	return got
 }
 
-// mask takes out the secrets that a device may say again.
-func mask(q way.Question, rows []derive.Row) {
+// Mask takes out the secrets of a question that a device may say again.
+func Mask(q way.Question, rows []derive.Row) {
 	if len(q.Hide) == 0 {
 		return
 	}
