@@ -19,6 +19,8 @@ const (
 	demoPriv      = "rope around the pier"
 	demoDeskToken = "desk-of-kittiwake"
 	demoAccounts  = "accounts-of-kittiwake"
+	demoWatcher   = "lookout"
+	demoWatchword = "tide-table-of-the-quay"
 )
 
 type smallDemo struct{}
@@ -43,6 +45,7 @@ func standIns(c config.Config) app.StandIns {
 
 		AccountsSecret: demoAccounts,
 		Watcher:        demo.Watcher{Name: demoUser, AuthPassword: demoAuth, PrivPassword: demoPriv},
+		SignIn:         demo.SignIn{User: demoWatcher, Password: demoWatchword},
 	}
 }
 
@@ -82,6 +85,8 @@ func (s simulate) Run(ctx context.Context, c config.Config) error {
 
 		ClientID:     demo.ClientID,
 		ClientSecret: demoAccounts,
+		Watcher:      sim.SignIn{User: demoWatcher, Password: demoWatchword},
+		Databases:    true,
 	}
 	return sim.Run(ctx, settings, func() {})
 }

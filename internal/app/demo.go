@@ -51,6 +51,8 @@ type StandIns struct {
 	Accounts, AccountsSecret string
 	// Watcher is whom the agents of the head office know, which speak version 3 alone to us.
 	Watcher demo.Watcher
+	// SignIn is who may sign in at the services of devices.
+	SignIn demo.SignIn
 }
 
 // StartEstate runs the simulated estate as a process of its own and waits
@@ -133,6 +135,7 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		Kits:      a.Kits,
 		Community: domain.Secret(at.Community),
 		Watcher:   at.Watcher,
+		SignIn:    at.SignIn,
 		DeskToken: domain.Secret(at.DeskToken),
 		DeskURL:   at.DeskURL,
 		MailHost:  at.MailHost,
@@ -141,12 +144,25 @@ func (a *App) LoadDemo(ctx context.Context, d *demo.Client, at StandIns, past Pa
 		Accounts:  at.Accounts,
 		Secret:    domain.Secret(at.AccountsSecret),
 	}
+	if w.Served, err = d.Services(ctx); err != nil {
+		return err
+	}
+	if w.Authority, err = d.Authority(ctx); err != nil {
+		return err
+	}
 	if err := w.Build(ctx, devices, now); err != nil {
 		return err
 	}
 	to := now.Truncate(time.Minute)
+	origin := to
+	if text, err := a.Store.Settings.Get(ctx, settingBegan); err == nil && text != "" {
+		if origin, err = time.Parse(time.RFC3339, text); err != nil {
+			return err
+		}
+	}
 	shown := 0
-	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d}, Recorder: a.Respond.Past(), Log: a.log,
+	b := engine.Backfill{Store: a.Store, Kits: a.Kits, History: demo.History{Client: d, Origin: origin},
+		Recorder: a.Respond.Past(), Log: a.log,
 		From: to.Add(-past.All), FineFrom: to.Add(-past.Fine), JudgeFrom: to.Add(-past.Judged), To: to, Coarse: demoCoarse, Fine: demoFine,
 		Progress: func(done, of int) {
 			if percent := 100 * done / of; percent >= shown+20 {
@@ -224,6 +240,11 @@ func RunDemo(ctx context.Context, c config.Config, at StandIns, simArgs func(ori
 	}
 	fmt.Println("stopping …")
 	return nil
+}
+
+// Services implements run.Drill.
+func (d *Demo) Services(ctx context.Context) ([]domain.SimulatedService, error) {
+	return d.Client.Services(ctx)
 }
 
 // Faults implements run.Drill.

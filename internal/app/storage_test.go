@@ -30,7 +30,7 @@ func TestStoragePage(t *testing.T) {
 		"nonsense": "host-resources",
 	} {
 		for _, sort := range []string{"", "name", "-name", "series", "-samples", "used", "-month"} {
-			status, body, _ := get(t, c, r.url+"/run/storage?by="+by+"&sort="+sort)
+			status, body, _ := get(t, c, r.url+"/run/storage?by="+by+"&sort="+sort+"&q="+url.QueryEscape(want))
 			assert.Equal(t, 200, status)
 			assert.Contains(t, body, want, by)
 			assert.Contains(t, body, "bytes with its rollups and indexes")

@@ -42,7 +42,7 @@ var rooms = map[string][]string{
 		"internal/web/render", "internal/web/screen", "internal/web/gather", "internal/web/ui", "internal/web/middleware"},
 	"internal/web": {"internal/api", "internal/domain", "internal/core", "internal/service"},
 	"internal/api": {"internal/domain", "internal/core", "internal/service"},
-	"internal/sim": {},
+	"internal/sim": {"internal/localpg"},
 	"internal/testkit": {
 		"internal/localpg",
 		"internal/store",

@@ -12,10 +12,9 @@ var (
 		{Name: "contact", Value: "shore-desk@kittiwake.example"},
 		{Name: "passengers", Tag: true},
 	}
-	saidOfDevices = map[string]domain.Attribute{
-		"booking-db-1": {Name: "role", Value: "primary"},
-		"booking-db-2": {Name: "role", Value: "standby"},
-		"booking-db-3": {Name: "role", Value: "witness"},
+	saidOfDevices = map[string][]domain.Attribute{
+		"booking-db-1": {{Name: "database", Value: "postgresql"}, {Name: "role", Value: "active"}},
+		"booking-db-2": {{Name: "database", Value: "postgresql"}, {Name: "role", Value: "standby"}},
 	}
 	friendly = map[string]string{
 		"booking-db-1": "Bookings, main database",
@@ -47,7 +46,7 @@ func (w *World) attributes(ctx context.Context) error {
 		return err
 	}
 	for _, d := range devices {
-		if a, ok := saidOfDevices[d.Name]; ok {
+		for _, a := range saidOfDevices[d.Name] {
 			a.DeviceID = d.ID
 			all = append(all, a)
 		}

@@ -27,6 +27,18 @@ func (c *Client) Devices(ctx context.Context) (out []domain.SimulatedDevice, err
 	return out, c.call(ctx, http.MethodGet, "/estate", nil, &out)
 }
 
+// Services lists what simulated devices serve besides their agents.
+func (c *Client) Services(ctx context.Context) (out []domain.SimulatedService, err error) {
+	return out, c.call(ctx, http.MethodGet, "/services", nil, &out)
+}
+
+// Authority is the certificate that signs those of the estate, as PEM.
+func (c *Client) Authority(ctx context.Context) (string, error) {
+	var out struct{ PEM string }
+	err := c.call(ctx, http.MethodGet, "/authority", nil, &out)
+	return out.PEM, err
+}
+
 // Faults lists what is broken.
 func (c *Client) Faults(ctx context.Context) (out []domain.Fault, err error) {
 	return out, c.call(ctx, http.MethodGet, "/faults", nil, &out)

@@ -8,6 +8,13 @@ import (
 	"tirelessowl/internal/store"
 )
 
+// The rules that fit the kits of databases, by what people say of devices.
+const (
+	ruleDatabases = "Databases"
+	ruleActive    = "Active databases"
+	ruleStandby   = "Standby databases"
+)
+
 // fittingRules are those of the demo world: each kit is fitted by one of them.
 var fittingRules = []domain.FittingRule{
 	{Name: "Whatever answers", When: `facts.snmp`, Fits: []string{"reachability", "system"}},
@@ -25,17 +32,22 @@ var fittingRules = []domain.FittingRule{
 	{Name: "Sensors", When: `"sensors" in facts.mibs`, Fits: []string{"environment"}},
 	{Name: "Routing", When: `"bgp" in facts.mibs || "ospf" in facts.mibs`, Fits: []string{"bgp", "ospf"}},
 	{Name: "Printers", When: `"printer" in facts.mibs`, Fits: []string{"printer"}},
+	{Name: ruleDatabases, When: `attributes.database == "postgresql"`, Fits: []string{"postgresql"}},
+	{Name: ruleActive, When: `attributes.database == "postgresql" && attributes.role == "active"`, Fits: []string{"postgresql-active"}},
+	{Name: ruleStandby, When: `attributes.database == "postgresql" && attributes.role == "standby"`, Fits: []string{"postgresql-standby"}},
 }
 
-// fitting makes the fitting rules, and returns which of them fits a kit.
-func fitting(ctx context.Context, tx *store.Areas) (ruleOf func(kit string) domain.ID, err error) {
+// fitting makes the fitting rules, and returns which of them fits a kit, and all by their names.
+func fitting(ctx context.Context, tx *store.Areas) (ruleOf func(kit string) domain.ID, named map[string]domain.ID, err error) {
+	named = map[string]domain.ID{}
 	var made []domain.FittingRule
 	for i, r := range fittingRules {
 		r.Rank = i + 1
 		if r, err = tx.FittingRules.Save(ctx, r); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		made = append(made, r)
+		named[r.Name] = r.ID
 	}
 	return func(kit string) domain.ID {
 		i := slices.IndexFunc(made, func(r domain.FittingRule) bool { return slices.Contains(r.Fits, kit) })
@@ -43,5 +55,5 @@ func fitting(ctx context.Context, tx *store.Areas) (ruleOf func(kit string) doma
 			return 0
 		}
 		return made[i].ID
-	}, nil
+	}, named, nil
 }

@@ -29,6 +29,11 @@ type World struct {
 	// for none.
 	Accounts string
 	Secret   domain.Secret
+	// Served is what devices serve besides their agents, Authority the certificate (PEM) that signs theirs, SignIn who may
+	// sign in there.
+	Served    []domain.SimulatedService
+	Authority string
+	SignIn    SignIn
 }
 
 // Build makes places, people, channels, the response plan and devices.
@@ -131,7 +136,7 @@ func (w *World) estate(
 	if err != nil {
 		return err
 	}
-	ruleOf, err := fitting(ctx, tx)
+	ruleOf, rules, err := fitting(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -151,7 +156,7 @@ func (w *World) estate(
 			return err
 		}
 	}
-	return nil
+	return w.serve(ctx, tx, made, rules, now)
 }
 
 func (w *World) device(

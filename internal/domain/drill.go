@@ -22,11 +22,29 @@ type SimulatedDevice struct {
 	Facts []string `json:"facts"`
 }
 
+// SimulatedService is what a simulated device serves besides its agent.
+type SimulatedService struct {
+	Name   string `json:"name"`
+	Title  string `json:"title"`
+	Device string `json:"device"`
+	Port   int    `json:"port"`
+	// Modes are the ways in which it can fail.
+	Modes []SimulatedMode `json:"modes"`
+}
+
+// SimulatedMode is a way in which a simulated service can fail, with what is the matter then.
+type SimulatedMode struct {
+	Name  string `json:"name"`
+	Title string `json:"title"`
+}
+
 // Fault is something broken on purpose.
 type Fault struct {
-	ID     int       `json:"id"`
-	Kind   string    `json:"kind"`
-	Target string    `json:"target"`
-	Volume string    `json:"volume,omitempty"`
-	Since  time.Time `json:"since"`
+	ID     int    `json:"id"`
+	Kind   string `json:"kind"`
+	Target string `json:"target"`
+	Volume string `json:"volume,omitempty"`
+	// Mode is how a service fails.
+	Mode  string    `json:"mode,omitempty"`
+	Since time.Time `json:"since"`
 }

@@ -22,6 +22,10 @@ func (e *Estate) control() http.Handler {
 	r.Delete("/faults/{id}", e.mendThing)
 	r.Get("/history", e.history)
 	r.Get("/greetings", e.greetings)
+	r.Get("/services", func(w http.ResponseWriter, _ *http.Request) { writeJSON(w, http.StatusOK, e.services) })
+	r.Get("/authority", func(w http.ResponseWriter, _ *http.Request) {
+		writeJSON(w, http.StatusOK, map[string]string{"pem": string(e.authority.pem)})
+	})
 	return r
 }
 
@@ -46,7 +50,7 @@ func (e *Estate) breakThing(w http.ResponseWriter, r *http.Request) {
 		problem(w, http.StatusUnprocessableEntity, reason)
 		return
 	}
-	fault, err := e.faults.add(in.Kind, in.Target, in.Volume, time.Now().UTC())
+	fault, err := e.faults.add(in, time.Now().UTC())
 	if err != nil {
 		problem(w, http.StatusConflict, err.Error())
 		return
@@ -69,6 +73,10 @@ func (e *Estate) cannot(f Fault) string {
 	case FaultCut:
 		if !slices.ContainsFunc(e.Devices, func(d *Device) bool { return d.Place == f.Target }) {
 			return "there is no place " + f.Target
+		}
+	case FaultService:
+		if s := e.service(f.Target); s == nil || !s.has(f.Mode) {
+			return "there is no such service, or it cannot fail so"
 		}
 	case FaultDeskRefuses, FaultDeskHangs, FaultDeskNonsense, FaultDeskLies, FaultMailRefuses, FaultMailThinks, FaultMailHangsUp:
 	default:

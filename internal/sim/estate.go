@@ -16,6 +16,9 @@ type Estate struct {
 	origin  time.Time
 	base    netip.Addr
 	greeted *greetings
+	// services are what devices serve besides their agents; authority signs their certificates.
+	services  []*service
+	authority *authority
 }
 
 // NewEstate builds all devices. base is the first address; origin is the

@@ -13,6 +13,7 @@ type Fault struct {
 	Kind   string    `json:"kind"` // one of the kinds below
 	Target string    `json:"target"`
 	Volume string    `json:"volume,omitempty"`
+	Mode   string    `json:"mode,omitempty"` // of a service: one of those that it has
 	Since  time.Time `json:"since"`
 }
 
@@ -28,6 +29,7 @@ const (
 	FaultMailThinks   = "mail-thinks"   // it takes a message and answers long after
 	FaultMailHangsUp  = "mail-hangs-up" // it takes a message and leaves without a farewell
 	FaultDeskLies     = "desk-lies"     // it does what it is asked and says that it failed
+	FaultService      = "service"       // a service fails in a mode
 )
 
 // fillTime is how long a volume takes to fill, or to be cleaned, in a drill.
@@ -48,18 +50,43 @@ type mending struct {
 func newFaults() *faults { return &faults{active: map[int]Fault{}, mended: map[string]mending{}} }
 
 // add breaks something; breaking it twice is refused.
-func (f *faults) add(kind, target, vol string, now time.Time) (Fault, error) {
+func (f *faults) add(fault Fault, now time.Time) (Fault, error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	for _, x := range f.active {
-		if x.Kind == kind && x.Target == target && x.Volume == vol {
+		if x.Kind == fault.Kind && x.Target == fault.Target && x.Volume == fault.Volume && x.Mode == fault.Mode {
 			return Fault{}, fmt.Errorf("that is broken already")
 		}
 	}
 	f.nextID++
-	fault := Fault{ID: f.nextID, Kind: kind, Target: target, Volume: vol, Since: now}
+	fault.ID, fault.Since = f.nextID, now
 	f.active[fault.ID] = fault
 	return fault, nil
+}
+
+// mode is in which mode a service fails, of several the one that was begun last; empty where it does not.
+func (f *faults) mode(service string) string {
+	f.mu.RLock()
+	defer f.mu.RUnlock()
+	last := Fault{}
+	for _, x := range f.active {
+		if x.Kind == FaultService && x.Target == service && x.ID > last.ID {
+			last = x
+		}
+	}
+	return last.Mode
+}
+
+// broken tells whether a service fails in a mode, whatever else is the matter with it.
+func (f *faults) broken(service, mode string) bool {
+	f.mu.RLock()
+	defer f.mu.RUnlock()
+	for _, x := range f.active {
+		if x.Kind == FaultService && x.Target == service && x.Mode == mode {
+			return true
+		}
+	}
+	return false
 }
 
 // remove mends something; ok is false when there is no such fault.

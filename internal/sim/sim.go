@@ -30,7 +30,10 @@ type Settings struct {
 	DeskToken string
 	// ClientID and ClientSecret are what the provider of accounts knows us by.
 	ClientID, ClientSecret string
-	DataDir                string // where desk and sink keep their records; may be empty
+	DataDir                string // where desk, sink and databases keep their records; may be empty
+	// Watcher is who may sign in at the services of devices. Databases are started where it is asked for: they are real ones.
+	Watcher   SignIn
+	Databases bool
 }
 
 // Addresses of the stand-ins, above the base.
@@ -71,6 +74,9 @@ func Run(ctx context.Context, s Settings, ready func()) error {
 	if err != nil {
 		return fmt.Errorf("provider: %w", err)
 	}
+	if err := estate.serve(s); err != nil {
+		return fmt.Errorf("services: %w", err)
+	}
 	sites := map[int]http.Handler{
 		1: estate.control(),
 		2: newDesk(file(s.DataDir, "tickets.json"), s.DeskToken, DeskURL(s.Base), estate.faults).handler(),
@@ -87,6 +93,11 @@ func Run(ctx context.Context, s Settings, ready func()) error {
 	wg.Go(func() { agents.serve(ctx) })
 	wg.Go(func() { serveTCP(ctx, estate, s.Port) })
 	wg.Go(func() { serveMail(ctx, mailServer, mailListener) })
+	wg.Go(func() { estate.serveServices(ctx) })
+	wg.Go(func() { estate.serveNames(ctx) })
+	if s.Databases {
+		wg.Go(func() { estate.bookings(s).run(ctx) })
+	}
 	for fourth, h := range sites {
 		l, err := net.Listen("tcp", fmt.Sprintf("%s:%d", Offset(s.Base, 0, fourth), httpPort))
 		if err != nil {

@@ -67,9 +67,9 @@ func TestLogVolumeIsFullInNineDays(t *testing.T) {
 func TestDrillsSilenceAndMend(t *testing.T) {
 	e := estate()
 	kiosk, edge := e.byName["sh-kiosk-1"], e.byName["np-edge-1"]
-	fault, err := e.faults.add(FaultCut, "Sandhaven", "", origin)
+	fault, err := e.faults.add(Fault{Kind: FaultCut, Target: "Sandhaven"}, origin)
 	require.NoError(t, err)
-	_, err = e.faults.add(FaultCut, "Sandhaven", "", origin)
+	_, err = e.faults.add(Fault{Kind: FaultCut, Target: "Sandhaven"}, origin)
 	assert.Error(t, err, "twice")
 	assert.False(t, kiosk.Answers(origin))
 	assert.True(t, edge.Answers(origin))
@@ -77,7 +77,7 @@ func TestDrillsSilenceAndMend(t *testing.T) {
 	assert.True(t, kiosk.Answers(origin))
 
 	log := e.byName["log-1"]
-	fill, _ := e.faults.add(FaultFill, "log-1", "/data", origin)
+	fill, _ := e.faults.add(Fault{Kind: FaultFill, Target: "log-1", Volume: "/data"}, origin)
 	assert.Equal(t, 0.5, e.faults.filled(log, "/data", origin.Add(45*time.Second)), "half of 90 s")
 	e.faults.remove(fill.ID, origin.Add(45*time.Second))
 	assert.Equal(t, 0.0, e.faults.filled(log, "/data", origin.Add(90*time.Second)))

@@ -95,9 +95,9 @@ func TestDeskNotesAndStates(t *testing.T) {
 func TestSpoiltDeskSpoilsTheInterfaceOnly(t *testing.T) {
 	f := newFaults()
 	h := newDesk("", "token", "http://desk.example", f).handler()
-	_, err := f.add(FaultDeskRefuses, "", "", time.Now())
+	_, err := f.add(Fault{Kind: FaultDeskRefuses}, time.Now())
 	require.NoError(t, err)
-	_, err = f.add(FaultDeskRefuses, "", "", time.Now())
+	_, err = f.add(Fault{Kind: FaultDeskRefuses}, time.Now())
 	assert.ErrorContains(t, err, "already")
 	status, body := ask(t, h, "GET", "/api/tickets", "token", "")
 	assert.Equal(t, http.StatusInternalServerError, status)

@@ -220,6 +220,14 @@ func (s Devices) Known(ctx context.Context, way string) (out []KnownDevice, err 
 	return out, err
 }
 
+// At returns the device that is watched at an address, its own or a further one; 0 for none.
+func (s Devices) At(ctx context.Context, a netip.Addr) (id domain.ID, err error) {
+	q := s.q(ctx).Raw(`SELECT a.device_id FROM device_addresses a JOIN devices d ON d.id = a.device_id
+		WHERE a.address = ? AND d.removed_at IS NULL ORDER BY host(d.address) = ? DESC, a.device_id LIMIT 1`, a.String(), a.String())
+	err = q.Scan(&id).Error
+	return id, err
+}
+
 // Addresses returns the further addresses of a device.
 func (s Devices) Addresses(ctx context.Context, id domain.ID) ([]string, error) {
 	var out []string

@@ -21,6 +21,7 @@ func (k *Kit) check() (problems []error) {
 	}
 	problems = append(problems, k.checkFolder()...)
 	problems = append(problems, k.checkSecrets()...)
+	problems = append(problems, k.checkByHand()...)
 	for _, s := range k.Sources {
 		if len(s.columns) == 0 || s.Key == "" {
 			bad("source %q fetches nothing", s.Key)

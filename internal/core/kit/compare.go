@@ -46,7 +46,7 @@ func Compare(before, after *Kit) (out []Difference) {
 	whole := func(k *Kit) []thing {
 		return []thing{{"", k.Title, []facet{{"title", k.Title}, {"about", k.About},
 			{"folder", k.Folder}, {"needs", strings.Join(k.Needs, ", ")},
-			{"on request", yes(k.OnRequest)}, {"prepare", k.Prepare},
+			{"on request", yes(k.OnRequest)}, {"prepare", k.Prepare}, {"by hand", k.ByHand.words()},
 			{"parked", parkedWords(k.Parked)}}}}
 	}
 	for _, sort := range []struct {

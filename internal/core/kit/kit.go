@@ -54,6 +54,8 @@ type Kit struct {
 	// Prepare is what must be done on a device before it can be asked, ready to be copied; {collector} in it stands for
 	// the address of the machine that asks. Empty where nothing must be.
 	Prepare string
+	// ByHand is how one thing is added by hand that the kit is for; nil where none is.
+	ByHand *ByHand
 	// Parameters may be set where the kit is fitted.
 	Parameters []field.Field
 	Sources    []Source

@@ -46,6 +46,7 @@ var labels = map[string]string{
 	"needs":               "Fits devices with",
 	"on_request":          "Not proposed",
 	"prepare":             "To be done there first",
+	"by_hand":             "Added by hand as",
 	"parameters.about":    "Help",
 	"sources.every":       "How often",
 	"sources.optional":    "May be missing",

@@ -32,6 +32,7 @@ type file struct {
 	Needs      []string
 	OnRequest  bool `yaml:"on_request"`
 	Prepare    string
+	ByHand     *ByHand `yaml:"by_hand"`
 	Parameters []fileParameter
 	Sources    []fileSource
 	Parts      []struct {
@@ -149,6 +150,7 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 
 		OnRequest: f.OnRequest,
 		Prepare:   strings.TrimSpace(f.Prepare),
+		ByHand:    f.ByHand,
 		Charts:    f.Charts,
 		Inside:    f.Kits,
 		Parked:    parked,

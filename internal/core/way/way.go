@@ -57,6 +57,15 @@ func (w Way) Takes(kind string) bool {
 	return slices.ContainsFunc(w.Credentials, func(c Credential) bool { return c.Name == kind })
 }
 
+// Credential returns a kind of credential that the way takes, by its name.
+func (w Way) Credential(kind string) (Credential, bool) {
+	i := slices.IndexFunc(w.Credentials, func(c Credential) bool { return c.Name == kind })
+	if i < 0 {
+		return Credential{}, false
+	}
+	return w.Credentials[i], true
+}
+
 // Column names one value in each row of an answer.
 type Column struct {
 	As string // its name within a kit

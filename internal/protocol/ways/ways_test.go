@@ -91,6 +91,9 @@ func TestWaysAreDescribed(t *testing.T) {
 		fields := append(append([]field.Field{}, w.Endpoint...), w.Way.Ask...)
 		for _, c := range w.Credentials {
 			fields = append(fields, c.Fields...)
+			for _, f := range c.Fields {
+				assert.NotContains(t, []string{"name", "kind", "place", "ranges", "version"}, f.Name, "every credential has one of its own")
+			}
 			assert.NotEmpty(t, c.Title)
 		}
 		for _, f := range fields {

@@ -308,12 +308,19 @@ func (s *Service) Try(ctx context.Context, who access.Actor, deviceID domain.ID,
 }
 
 func (s *Service) try(ctx context.Context, k *kit.Kit, src kit.Source, d domain.Device, f domain.Fitting, talk kit.Talk) Trial {
+	q, _ := k.Question(src, d, f.Values(), talk)
+	out := s.Ask(ctx, q)
+	out.Kit, out.Source = k.Name, src.Key
+	return out
+}
+
+// Ask asks a question once, and records what goes to and fro.
+func (s *Service) Ask(ctx context.Context, q way.Question) Trial {
 	ctx, cancel := context.WithTimeout(ctx, tryPatience)
 	defer cancel()
-	q, _ := k.Question(src, d, f.Values(), talk)
 	q.Exchange = way.NewExchange(time.Now())
 	got := s.Asker.Ask(ctx, q)
-	out := Trial{Kit: k.Name, Source: src.Key, Way: src.Way, Fetched: got, Exchange: q.Exchange.Lines}
+	out := Trial{Source: q.Key, Way: q.Way, Fetched: got, Exchange: q.Exchange.Lines}
 	if len(q.Columns) > 1 && q.Columns[0].As == verdict.Column && len(got.Rows) == 1 {
 		values := got.Rows[0].Values
 		v := verdict.Verdict(values[0].Num)

@@ -82,6 +82,38 @@ func (a Around) secret(value string, to netip.Addr) (secret, problem string) {
 	return c.Secrets[way.Secret.Fields[0].Name].Reveal(), ""
 }
 
+// QuestionsOf are what a kit that is fitted to a device asks of it, as it is stored by now.
+func (s *Service) QuestionsOf(ctx context.Context, from *store.Areas, d domain.Device, name string) (out []way.Question, err error) {
+	k, err := s.CatalogueIn(ctx).Kit(name)
+	if err != nil {
+		return nil, err
+	}
+	around, err := s.Around(ctx, from)
+	if err != nil {
+		return nil, err
+	}
+	endpoints, err := from.Endpoints.Of(ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	fittings, err := from.Fittings.Of(ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	talks := s.Talks(around, d, endpoints)
+	for _, f := range fittings {
+		if f.Kit != name {
+			continue
+		}
+		for _, src := range k.SourcesFor(f.Values()) {
+			if q, ok := k.Question(src, d, f.Values(), talks[src.Way]); ok {
+				out = append(out, q)
+			}
+		}
+	}
+	return out, nil
+}
+
 // sent is a credential with which a device is asked by a way, with where it goes and
 // where it comes from.
 type sent struct {

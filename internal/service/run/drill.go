@@ -19,6 +19,7 @@ func (s *Service) Simulates() bool { return s.drill != nil }
 // Simulated is the simulated estate.
 type Simulated struct {
 	Devices    []domain.SimulatedDevice
+	Services   []domain.SimulatedService
 	Faults     []domain.Fault
 	Desk, Mail string // where their pages are
 }
@@ -32,6 +33,9 @@ func (s *Service) Simulated(ctx context.Context, who access.Actor) (out Simulate
 		return out, domain.ErrNotFound
 	}
 	if out.Devices, err = s.drill.Devices(ctx); err != nil {
+		return out, err
+	}
+	if out.Services, err = s.drill.Services(ctx); err != nil {
 		return out, err
 	}
 	out.Desk, out.Mail = s.drill.Sites()

@@ -27,6 +27,7 @@ type Engine interface {
 // Drill breaks and mends things in a simulated estate.
 type Drill interface {
 	Devices(ctx context.Context) ([]domain.SimulatedDevice, error)
+	Services(ctx context.Context) ([]domain.SimulatedService, error)
 	Faults(ctx context.Context) ([]domain.Fault, error)
 	Break(ctx context.Context, f domain.Fault) (domain.Fault, error)
 	Mend(ctx context.Context, id int) (domain.Fault, error)

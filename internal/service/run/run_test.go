@@ -30,10 +30,11 @@ func (still) Trouble() (domain.Trouble, bool) { return domain.Trouble{}, false }
 // broken is a simulated estate in which one thing can be broken.
 type broken struct{ faults []domain.Fault }
 
-func (b *broken) Devices(context.Context) ([]domain.SimulatedDevice, error) { return nil, nil }
-func (b *broken) Faults(context.Context) ([]domain.Fault, error)            { return b.faults, nil }
-func (b *broken) Sites() (desk, mail string)                                { return "desk", "mail" }
-func (b *broken) Mend(context.Context, int) (domain.Fault, error)           { return domain.Fault{}, nil }
+func (b *broken) Devices(context.Context) ([]domain.SimulatedDevice, error)   { return nil, nil }
+func (b *broken) Services(context.Context) ([]domain.SimulatedService, error) { return nil, nil }
+func (b *broken) Faults(context.Context) ([]domain.Fault, error)              { return b.faults, nil }
+func (b *broken) Sites() (desk, mail string)                                  { return "desk", "mail" }
+func (b *broken) Mend(context.Context, int) (domain.Fault, error)             { return domain.Fault{}, nil }
 func (b *broken) Break(_ context.Context, f domain.Fault) (domain.Fault, error) {
 	if f.Kind == "wobble" {
 		return f, errors.New("there is no such fault")

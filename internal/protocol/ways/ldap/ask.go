@@ -99,8 +99,8 @@ func opened(ctx context.Context, conn net.Conn, q way.Question) (*ldap.Conn, err
 func letIn(l *ldap.Conn, q way.Question, c *ways.Checked) (err error) {
 	began := time.Now()
 	if q.Credential.Kind == bind {
-		q.Exchange.Sent(time.Now(), "bind as %s", q.Credential.Settings["name"])
-		err = l.Bind(q.Credential.Settings["name"], q.Credential.Secrets["password"].Reveal())
+		q.Exchange.Sent(time.Now(), "bind as %s", q.Credential.Settings["bind_name"])
+		err = l.Bind(q.Credential.Settings["bind_name"], q.Credential.Secrets["password"].Reveal())
 	} else {
 		q.Exchange.Sent(time.Now(), "bind as nobody")
 		err = l.UnauthenticatedBind("")

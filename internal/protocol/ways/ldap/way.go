@@ -34,7 +34,8 @@ var Description = way.Way{
 	Title: "LDAP directory",
 	About: "Has a directory let somebody in, and looks for entries where that is wanted.",
 	Credentials: []way.Credential{{Name: bind, Title: "LDAP name and password", Fields: []field.Field{
-		{Name: "name", Label: "Bind name", Kind: field.Text, Required: true, Help: "such as cn=owl,ou=services,dc=kittiwake,dc=example"},
+		{Name: "bind_name", Label: "Bind name", Kind: field.Text, Required: true,
+			Help: "such as cn=owl,ou=services,dc=kittiwake,dc=example"},
 		{Name: "password", Label: "Password", Kind: field.Secret, Required: true},
 	}}},
 	Ask: []field.Field{

@@ -91,7 +91,7 @@ func look(t *testing.T, ask way.Settings, name, password string) waytest.Seen {
 	q := waytest.Question(t, w, ask)
 	if name != "" {
 		secrets := domain.Secrets{"password": domain.Secret(password)}
-		q.Credential = way.Opened{Kind: bind, Settings: way.Settings{"name": name}, Secrets: secrets}
+		q.Credential = way.Opened{Kind: bind, Settings: way.Settings{"bind_name": name}, Secrets: secrets}
 	}
 	got := ways.List{w}.Ask(t.Context(), q)
 	if password != "" {

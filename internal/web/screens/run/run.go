@@ -121,6 +121,50 @@ func (v drillView) VolumeOptions() (out []ui.Option) {
 	return out
 }
 
+// ServedOptions are the ways in which what devices serve can fail.
+func (v drillView) ServedOptions() (out []ui.Option) {
+	for _, s := range v.Services {
+		for _, m := range s.Modes {
+			out = append(out, ui.Option{Value: s.Name + between + m.Name, Title: s.Title + ": " + m.Title})
+		}
+	}
+	return out
+}
+
+// between parts the names of a service and of its mode in a choice.
+const between = " / "
+
+// brokenView is something that is broken, with what is the matter in words.
+type brokenView struct {
+	domain.Fault
+	Says string
+}
+
+// Broken are the things that are broken.
+func (v drillView) Broken() (out []brokenView) {
+	for _, f := range v.Faults {
+		out = append(out, brokenView{f, v.says(f)})
+	}
+	return out
+}
+
+func (v drillView) says(f domain.Fault) string {
+	switch f.Kind {
+	case "stop":
+		return f.Target + " is stopped"
+	case "cut":
+		return f.Target + " is cut off"
+	case "fill":
+		return f.Volume + " of " + f.Target + " fills"
+	}
+	for _, o := range append(v.ServedOptions(), v.ServiceOptions()...) {
+		if o.Value == f.Target+between+f.Mode || o.Value == f.Kind {
+			return o.Title
+		}
+	}
+	return f.Kind
+}
+
 // ServiceOptions are how services can be spoilt.
 func (drillView) ServiceOptions() []ui.Option {
 	return []ui.Option{
@@ -169,8 +213,11 @@ func (s Screen) drillView(r *http.Request) (v drillView, err error) {
 
 func (s Screen) breakThing(w http.ResponseWriter, r *http.Request) error {
 	f := domain.Fault{Kind: r.PostFormValue("kind"), Target: r.PostFormValue("target")}
-	if f.Kind == "fill" {
+	switch f.Kind {
+	case "fill":
 		f.Target, f.Volume, _ = strings.Cut(f.Target, " ")
+	case "service":
+		f.Target, f.Mode, _ = strings.Cut(f.Target, between)
 	}
 	failed := s.Run.Break(r.Context(), middleware.Who(r.Context()), f)
 	return s.again(w, r, failed)
