@@ -12,6 +12,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/addition"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
@@ -27,6 +28,7 @@ import (
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/query"
 	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
@@ -47,6 +49,8 @@ type Wiring struct {
 	Audit       *audit.Service
 	Run         *run.Service
 	Find        *find.Service
+	Addition    *addition.Service
+	Query       *query.Service
 	Judge       *judge.Service
 	Respond     *respond.Service
 	Transfer    *transfer.Service

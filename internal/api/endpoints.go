@@ -88,8 +88,7 @@ func (a *api) endpoints() {
 		domain.AreaCollect, domain.AccessConfigure},
 		func(ctx context.Context, in *EndpointChange) (*Body[Trial], error) {
 			got, err := a.Kits.Try(ctx, caller(ctx), in.ID, in.Way, in.draft())
-			rows, exchange := len(got.Fetched.Rows), every(got.Exchange, lineOf)
-			return one(Trial{got.Kit, got.Source, got.Fetched.Error, rows, got.Verdict, got.Says, exchange}, err)
+			return one(trialOf(got), err)
 		})
 }
 

@@ -234,6 +234,8 @@ func (a *api) insideDevices() {
 		})
 	a.fittedKits()
 	a.endpoints()
+	a.additions()
+	a.queries()
 }
 
 // FittedKit is a kit on a device, with what is set for it there.

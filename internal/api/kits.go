@@ -20,6 +20,7 @@ type Kit struct {
 	Version int      `json:"version" example:"2"`
 	Needs   []string `json:"needs" nullable:"false" doc:"Facts that a device must show for it to fit"`
 	Folder  string   `json:"folder" example:"Network/Errors" doc:"Where it is kept among others"`
+	ByHand  string   `json:"by_hand" example:"Web page" doc:"What people call one thing that is added by hand with it; empty for none"`
 	// Parked is what is kept and not collected.
 	Parked []Parked `json:"parked" nullable:"false" doc:"Kept in the file, and not collected"`
 }
@@ -32,7 +33,7 @@ type Parked struct {
 }
 
 func kitOf(k *kit.Kit) Kit {
-	return Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...), k.Folder,
+	return Kit{k.Name, k.Title, k.About, k.Version, append([]string{}, k.Needs...), k.Folder, k.HandTitle(),
 		append([]Parked{}, every(k.Parked, func(p kit.Parked) Parked { return Parked{p.What, p.Key, p.Because} })...)}
 }
 

@@ -7,7 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
+	"net/netip"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -27,6 +29,7 @@ import (
 	"tirelessowl/internal/protocol/snmp"
 	"tirelessowl/internal/protocol/ways"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/addition"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
@@ -42,6 +45,7 @@ import (
 	"tirelessowl/internal/service/once"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/query"
 	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
@@ -80,6 +84,8 @@ type App struct {
 	Recognition *recognition.Service
 	Credentials *credentials.Service
 	Find        *find.Service
+	Addition    *addition.Service
+	Query       *query.Service
 	Judge       *judge.Service
 	Respond     *respond.Service
 	Watch       *watch.Service
@@ -253,9 +259,27 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	a.deliver = deliverer{s, tell, c.URL}
 	a.outbox = engine.NewOutbox(s, a.deliver, a.hub, clock, files.Sent, log)
 	a.house = engine.NewHousekeeper(s, samples.KeepFor(c.Keep()), a.Kits.Retire, log)
-	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, a.Engine.CollectNow)
+	collectNow := func(id domain.ID, source string) int {
+		all.Lift(id)
+		return a.Engine.CollectNow(id, source)
+	}
+	a.Devices = devices.New(s, a.Desk, sheets, a.Kits, a.Respond, reload, collectNow)
 	prober, looker := probe.Prober{SNMP: a.client}, probe.Looker{ICMP: a.icmp}
 	a.Find = find.New(s, a.Desk, sheets, a.Kits, prober, looker, a.Recognition, a.tellSweep, reload)
+	a.Addition = addition.New(addition.Wiring{
+		Desk:        a.Desk,
+		Kits:        a.Kits,
+		Fitting:     a.Fitting,
+		Credentials: a.Credentials,
+		Prober:      prober,
+		Resolve:     resolve,
+		From:        dial.From,
+		Added: func(ctx context.Context, device domain.ID) error {
+			defer collectNow(device, "")
+			return reload(ctx, device)
+		},
+	})
+	a.Query = query.New(a.Desk, a.Kits, a.Fitting, all, func(device domain.ID) { collectNow(device, "") })
 	a.Judge = judge.New(s, a.Desk, a.Kits, kinds.All, a.evaluator.SetRules)
 	a.Changes = changes.New(changes.Wiring{Store: s, Desk: a.Desk, Kits: a.Kits, Fitting: a.Fitting, Judge: a.Judge, Settings: a.Settings})
 	a.Attributes = attributes.New(s, a.Desk, sheets, retag)
@@ -263,6 +287,11 @@ func New(c config.Config, s *store.Store, log *slog.Logger) (*App, error) {
 	a.Transfer = transfer.New(s, a.Desk)
 	a.Watch = watch.New(s, a.Desk, a.Kits, a.evaluator, a.Engine)
 	return a, nil
+}
+
+// resolve tells the addresses that a name stands for, as this machine knows it.
+func resolve(ctx context.Context, name string) ([]netip.Addr, error) {
+	return net.DefaultResolver.LookupNetIP(ctx, "ip", name)
 }
 
 // tellSweep lets those who look know that a sweep went on.
@@ -331,6 +360,8 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 		Recognition: a.Recognition,
 		Credentials: a.Credentials,
 		Find:        a.Find,
+		Addition:    a.Addition,
+		Query:       a.Query,
 		Judge:       a.Judge,
 		Respond:     a.Respond,
 		Watch:       a.Watch,
@@ -354,6 +385,8 @@ func (a *App) Handler(drill run.Drill) (http.Handler, error) {
 			Attributes:  a.Attributes,
 			Audit:       a.Audit,
 			Find:        a.Find,
+			Addition:    a.Addition,
+			Query:       a.Query,
 			Judge:       a.Judge,
 			Respond:     a.Respond,
 			Transfer:    a.Transfer,

@@ -21,10 +21,12 @@ import (
 	judging "tirelessowl/internal/core/estate"
 	"tirelessowl/internal/core/exchange"
 	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/own"
 	"tirelessowl/internal/core/rule"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/addition"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/service/credentials"
@@ -646,6 +648,32 @@ func otherCalls(r running, running *run.Service, h held) []call {
 		{name: "find.Start", ask: func(c C, w A) (any, error) { return done(r.Find.Start(c, w, h.sweep)) }},
 		{name: "find.Stop", ask: func(c C, w A) (any, error) { return done(r.Find.Stop(c, w, h.sweep)) }},
 		{name: "find.Delete", ask: func(c C, w A) (any, error) { return done(r.Find.Delete(c, w, h.sweep)) }},
+		{name: "addition.Kinds", shared: true, ask: func(c C, w A) (any, error) { return r.Addition.Kinds(c, w) }},
+		{name: "addition.Preparation", shared: true, ask: func(c C, w A) (any, error) {
+			k, err := r.Kits.Kit("postgresql")
+			if err != nil {
+				return nil, err
+			}
+			return r.Addition.Preparation(c, w, k, "192.0.2.98")
+		}},
+		{name: "addition.Add", ask: func(c C, w A) (any, error) {
+			added, err := r.Addition.Add(c, w, addition.Draft{Kit: "web-page", Address: "192.0.2.98", PlaceID: h.place})
+			return added, fieldsAreFine(err)
+		}},
+		{name: "addition.Try", ask: func(c C, w A) (any, error) {
+			tried, err := r.Addition.Try(c, w, addition.Draft{Kit: "web-page", Address: "192.0.2.98", PlaceID: h.place})
+			return tried, fieldsAreFine(err)
+		}},
+		{name: "query.Ways", ask: func(c C, w A) (any, error) {
+			d, _, err := r.Query.Ways(c, w, h.device)
+			return d, err
+		}},
+		{name: "query.Run", ask: func(c C, w A) (any, error) { return r.Query.Run(c, w, h.device, "postgresql", "SELECT 1") }},
+		{name: "query.Keep", whole: true, ask: func(c C, w A) (any, error) {
+			q := kit.Queried{Title: "Own", Way: "postgresql", Statement: "SELECT 1 AS n", Every: time.Minute,
+				Columns: []kit.QueriedColumn{{Of: "n", Is: kit.Numbers}}}
+			return done(r.Query.Keep(c, w, h.device, q))
+		}},
 		{name: "devices.Draft", ask: func(c C, w A) (any, error) { return both(r.Devices.Draft(c, w, h.device)) }},
 		{name: "devices.Change", ask: func(c C, w A) (any, error) {
 			return r.Devices.Change(c, w, h.device, devices.Draft{Name: "x", Address: "192.0.2.99", PlaceID: lastPlace(c, r, h.place)})
@@ -848,6 +876,7 @@ func lastUser(ctx context.Context, r running) (out domain.ID) {
 
 // inside are methods that no actor calls: the application itself does.
 var inside = []string{
+	"collect.Ask", "collect.QuestionsOf",
 	"people.SignIn", "people.Actor", "people.Holder", "people.Present", "people.Linked", "people.UseLink",
 	"credentials.Undoing", "credentials.Kinds", "credentials.About",
 	"attributes.Undoing", "people.Undoing", "places.Undoing", "judge.Undoing", "calendars.Undoing", "find.Undoing", "recognition.Undoing",
@@ -896,6 +925,8 @@ func TestEveryMethodOfEveryServiceIsAsked(t *testing.T) {
 		"places":      r.Places,
 		"audit":       r.Audit,
 		"find":        r.Find,
+		"addition":    r.Addition,
+		"query":       r.Query,
 		"devices":     r.Devices,
 		"people":      r.People,
 		"once":        r.Once,

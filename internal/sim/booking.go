@@ -108,7 +108,7 @@ func (b *booking) prepare(ctx context.Context) error {
 	for _, statement := range []string{
 		"CREATE TABLE IF NOT EXISTS bookings (id bigserial PRIMARY KEY, sailing text NOT NULL, booked timestamptz NOT NULL DEFAULT now())",
 		"CREATE TABLE IF NOT EXISTS backups (ended timestamptz NOT NULL, good boolean NOT NULL)",
-		"INSERT INTO backups SELECT date_trunc('day', now()) + interval '3 h 12 min' - interval '1 day', true",
+		"INSERT INTO backups VALUES (date_trunc('day', now()) + interval '3 h 12 min' - interval '1 day', true)",
 		"CREATE EXTENSION IF NOT EXISTS pg_stat_statements",
 		fmt.Sprintf(`DO $$ BEGIN CREATE ROLE %q LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$`, b.who.User),
 		fmt.Sprintf("ALTER ROLE %q PASSWORD '%s'", b.who.User, b.who.Password),
@@ -150,13 +150,15 @@ func (b *booking) do(ctx context.Context, s *localpg.Server, statement string) e
 	return err
 }
 
-// book has people book: a few in a second, and old bookings go.
+// book has people book, a few in a second; old bookings go, and each night a back-up is made.
 func (b *booking) book(ctx context.Context) error {
 	b.mu.Lock()
 	active := b.active
 	b.mu.Unlock()
 	return b.do(ctx, active, `INSERT INTO bookings (sailing) SELECT 'Sandhaven ' || n FROM generate_series(1, 1 + (random() * 6)::int) AS n;
-		DELETE FROM bookings WHERE booked < now() - interval '1 h'`)
+		DELETE FROM bookings WHERE booked < now() - interval '1 h';
+		INSERT INTO backups SELECT done, true FROM (SELECT date_trunc('day', now()) + interval '3 h 12 min' AS done) last_night
+			WHERE done <= now() AND done NOT IN (SELECT ended FROM backups)`)
 }
 
 // conninfo is where the standby receives from.

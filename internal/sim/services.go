@@ -30,6 +30,7 @@ func (e *Estate) serve(s Settings) (err error) {
 	}
 	until := e.origin.Add(runsOut).Truncate(time.Second)
 	e.offer("portal", "Sign-in portal of np-kiosk-1", "np-kiosk-1", portalPort, overHTTP(portal(s.Watcher)), portalModes...)
+	e.offer("second portal", "Sign-in portal of sh-kiosk-1", "sh-kiosk-1", portalPort, overHTTP(portal(s.Watcher)), portalModes...)
 	e.offer("booking page", "Booking page on booking-web-1", "booking-web-1", webPort, overHTTP(bookingPage), webModes...)
 	e.offer("booking site", "Booking site by TLS on booking-web-1", "booking-web-1", securePort,
 		e.authority.secured(e.origin, until, bookingPage), secureModes...)

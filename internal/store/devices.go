@@ -223,7 +223,7 @@ func (s Devices) Known(ctx context.Context, way string) (out []KnownDevice, err 
 // At returns the device that is watched at an address, its own or a further one; 0 for none.
 func (s Devices) At(ctx context.Context, a netip.Addr) (id domain.ID, err error) {
 	q := s.q(ctx).Raw(`SELECT a.device_id FROM device_addresses a JOIN devices d ON d.id = a.device_id
-		WHERE a.address = ? AND d.removed_at IS NULL ORDER BY host(d.address) = ? DESC, a.device_id LIMIT 1`, a.String(), a.String())
+		WHERE a.address = ? ORDER BY host(d.address) = ? DESC, a.device_id LIMIT 1`, a.String(), a.String())
 	err = q.Scan(&id).Error
 	return id, err
 }

@@ -33,6 +33,7 @@ import (
 	"tirelessowl/internal/web/screens/people"
 	"tirelessowl/internal/web/screens/places"
 	"tirelessowl/internal/web/screens/problem"
+	"tirelessowl/internal/web/screens/query"
 	"tirelessowl/internal/web/screens/recognition"
 	"tirelessowl/internal/web/screens/run"
 	"tirelessowl/internal/web/screens/search"
@@ -63,8 +64,16 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 			Places:     p.Places,
 			Watch:      p.Watch,
 		}.Manifest(),
+		query.Screen{Render: r, Query: p.Query}.Manifest(),
 		browse.Screen{Render: r, Browse: p.Browse, Kits: p.Kits, Devices: p.Devices}.Manifest(),
-		find.Screen{Render: r, Find: p.Find, Places: p.Places, Port: p.Port}.Manifest(),
+		find.Screen{
+			Render:      r,
+			Find:        p.Find,
+			Places:      p.Places,
+			Addition:    p.Addition,
+			Credentials: p.Credentials,
+			Port:        p.Port,
+		}.Manifest(),
 		recognition.Screen{Render: r, Recognition: p.Recognition}.Manifest(),
 		kits.Screen{Render: r, Kits: p.Kits, Fitting: p.Fitting, Browse: p.Browse, Changes: p.Changes}.Manifest(),
 		fitting.Screen{Render: r, Fitting: p.Fitting, Changes: p.Changes}.Manifest(),

@@ -10,6 +10,7 @@ import (
 
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/act"
+	"tirelessowl/internal/service/addition"
 	"tirelessowl/internal/service/attributes"
 	"tirelessowl/internal/service/audit"
 	"tirelessowl/internal/service/browse"
@@ -24,6 +25,7 @@ import (
 	"tirelessowl/internal/service/modules"
 	"tirelessowl/internal/service/people"
 	"tirelessowl/internal/service/places"
+	"tirelessowl/internal/service/query"
 	"tirelessowl/internal/service/recognition"
 	"tirelessowl/internal/service/respond"
 	"tirelessowl/internal/service/run"
@@ -58,6 +60,8 @@ type Wiring struct {
 	Recognition *recognition.Service
 	Credentials *credentials.Service
 	Find        *find.Service
+	Addition    *addition.Service
+	Query       *query.Service
 	Judge       *judge.Service
 	Respond     *respond.Service
 	Transfer    *transfer.Service

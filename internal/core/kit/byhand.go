@@ -51,6 +51,14 @@ func (k *Kit) checkByHand() (problems []error) {
 	return problems
 }
 
+// HandTitle is what people call one thing that is added by hand with the kit; empty where none is.
+func (k *Kit) HandTitle() string {
+	if k.ByHand == nil {
+		return ""
+	}
+	return k.ByHand.Title
+}
+
 // Way is the way by which its first source asks; ok is false where there is none.
 func (k *Kit) Way() (w way.Way, ok bool) {
 	if len(k.Sources) == 0 {

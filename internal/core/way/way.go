@@ -48,6 +48,8 @@ type Way struct {
 	Requests func(ask Settings, rows int) float64
 	// Words says in one sentence what is asked to get some columns.
 	Words func(ask Settings, columns []Column) string
+	// Statement is an example of what people may write to be asked; empty for ways that take no statement.
+	Statement string
 	// Facts are what a sweep may learn by this way, in words.
 	Facts map[string]string
 }
@@ -72,6 +74,14 @@ type Column struct {
 	Of string // what it is on the device, as the way writes it; empty where the way decides
 	// Is says what its values are, where conditions ask for it.
 	Is condition.Kind
+}
+
+// Table is what a statement brought.
+type Table struct {
+	Columns []string
+	Rows    [][]derive.Value
+	// More is true where there are more rows than were read.
+	More bool
 }
 
 // Credential is a kind of credential: its fields, secret or not.

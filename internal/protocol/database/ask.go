@@ -25,7 +25,7 @@ type asker struct {
 // answer is what came of a question.
 type answer struct {
 	ways.Checked
-	table Table
+	table way.Table
 }
 
 func (a asker) ask(ctx context.Context, q way.Question) (derive.Fetched, error) {
@@ -104,14 +104,14 @@ func (a asker) talk(ctx context.Context, q way.Question, t Target, got *answer) 
 	}
 	q.Exchange.Sent(time.Now(), "%s", text.Brief(strings.Join(strings.Fields(q.Ask["query"]), " "), 300))
 	most := q.Ask.Int("rows")
-	table, more, err := s.Read(ctx, q.Ask["query"], most)
+	table, err := s.Read(ctx, q.Ask["query"], most)
 	if err != nil {
 		return err
 	}
 	got.table = table
 	q.Exchange.Got(time.Now(), "%s: %s", text.Count(int64(len(table.Rows)), "row"), strings.Join(table.Columns, ", "))
 	switch missing := absent(q.Columns, table.Columns); {
-	case more:
+	case table.More:
 		return verdict.Fail(verdict.Unexpected, fmt.Sprintf("it brings more than %d rows, which is as many as are read", most))
 	case missing != "":
 		return verdict.Fail(verdict.Unexpected,

@@ -8,7 +8,6 @@ import (
 	"net/netip"
 	"time"
 
-	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/dial"
 )
@@ -45,17 +44,11 @@ type Target struct {
 
 // Session is a connection that has signed in.
 type Session interface {
-	// Read runs one statement that can change nothing, up to a number of rows; more is true where there are more.
-	Read(ctx context.Context, statement string, most int) (table Table, more bool, err error)
+	// Read runs one statement that can change nothing, up to a number of rows.
+	Read(ctx context.Context, statement string, most int) (way.Table, error)
 	// Rights says what is to be known of the rights of the account, for people.
 	Rights(ctx context.Context) []string
 	Close()
-}
-
-// Table is what a statement brought.
-type Table struct {
-	Columns []string
-	Rows    [][]derive.Value
 }
 
 // mostBytes bounds what a server may send for one question.

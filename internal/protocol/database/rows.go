@@ -42,7 +42,7 @@ func (a answer) rows(columns []way.Column) (out []derive.Row, err error) {
 }
 
 // named tells whether the first column of a statement is asked for: then it names rows, be it only one.
-func named(columns []way.Column, t Table) bool {
+func named(columns []way.Column, t way.Table) bool {
 	return len(t.Columns) > 0 && slices.ContainsFunc(columns, func(c way.Column) bool { return c.Of == t.Columns[0] })
 }
 

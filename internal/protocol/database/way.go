@@ -54,6 +54,7 @@ func (d Driver) Describe() way.Way {
 			{Name: "timeout", Label: "Wait for all of it", Kind: field.Duration, Default: "10s", Low: 0.1, High: 120},
 		},
 		CheckColumn: checkColumn,
+		Statement:   d.Example,
 		Requests:    func(way.Settings, int) float64 { return 1 },
 		Words: func(ask way.Settings, columns []way.Column) string {
 			var names []string
@@ -68,7 +69,8 @@ func (d Driver) Describe() way.Way {
 
 // Way carries it out over a way to connect, which is asked for each connection.
 func (d Driver) Way(by dial.Func) ways.Way {
-	return ways.Way{Way: d.Describe(), Ask: asker{d, by}.ask}
+	a := asker{d, by}
+	return ways.Way{Way: d.Describe(), Ask: a.ask, Look: a.look}
 }
 
 func statementProblem(value string) string {

@@ -49,6 +49,18 @@ func (e *Refused) Error() string {
 	return fmt.Sprintf("%s %s, and is not talked to unless OWL_ALLOW_ADDRESSES names it", e.Addr, e.Reason)
 }
 
+// From tells from which address of this machine another one is reached. Nothing is sent for that: a socket of UDP
+// is only bound.
+func From(to netip.Addr) (netip.Addr, error) {
+	c, err := net.Dial("udp", netip.AddrPortFrom(to, 9).String())
+	if err != nil {
+		return netip.Addr{}, err
+	}
+	defer c.Close()
+	at, err := netip.ParseAddrPort(c.LocalAddr().String())
+	return at.Addr(), err
+}
+
 // Client returns an HTTP client over a way to connect. It follows nobody anywhere: where it
 // is sent to, what it brings was not meant for.
 func Client(by Func, patience time.Duration) *http.Client {

@@ -77,6 +77,19 @@ func (r refusal) again(columns []way.Column, checks bool) derive.Fetched {
 	return derive.Fetched{At: time.Now(), Rows: []derive.Row{checked.Row(columns)}}
 }
 
+// Lift lets the credentials of a device be tried at once, since a person asks for it. Where they are refused again, they
+// rest longer, as ever.
+func (c *Careful) Lift(device domain.ID) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for who, r := range c.refused {
+		if who.device == device {
+			r.until = time.Time{}
+			c.refused[who] = r
+		}
+	}
+}
+
 // resting is what is told while a credential rests; it does not change from time to time.
 func (r refusal) resting() string {
 	return fmt.Sprintf("%s; it is tried again at longer and longer pauses, up to %s, so that no account is locked", r.says, longestRest)

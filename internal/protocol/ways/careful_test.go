@@ -74,6 +74,13 @@ func TestARefusedCredentialRests(t *testing.T) {
 	assert.Equal(t, before+3, asked)
 	require.Len(t, q.Exchange.Lines, 1)
 	assert.Equal(t, "refused 3 times in a row: collecting tries it again in 8m0s", q.Exchange.Lines[0].Text)
+	ask("rope")
+	assert.Equal(t, before+3, asked)
+	c.Lift(7)
+	ask("rope")
+	ask("rope")
+	assert.Equal(t, before+4, asked, "whoever asks for it has it tried once")
+	before++
 	q.Credential = way.Opened{}
 	c.Ask(t.Context(), way.Question{Way: "door", Device: 7, Columns: CheckColumns})
 	c.Ask(t.Context(), way.Question{Way: "door", Device: 7, Columns: CheckColumns})

@@ -33,6 +33,8 @@ type Way struct {
 	// Browse reads what a device has below an object and after a name, up to so many variables;
 	// ended is true where nothing follows. It is nil for ways by which nothing can be browsed.
 	Browse func(ctx context.Context, q way.Question, under, after mib.OID, most int) (read []mib.Variable, ended bool, err error)
+	// Look runs a statement that a person wrote, of which nobody has said which columns it brings; nil for ways that know none.
+	Look func(ctx context.Context, q way.Question) (way.Table, error)
 }
 
 // List is all ways that there are.
@@ -96,6 +98,24 @@ func (l List) Browse(ctx context.Context, q way.Question, under, after mib.OID, 
 		}
 	}
 	return nil, false, fmt.Errorf("nothing can be browsed by the way %q", q.Way)
+}
+
+// Look runs a statement that a person wrote by its way.
+func (l List) Look(ctx context.Context, q way.Question) (t way.Table, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the way %s failed in itself: %v", q.Way, r)
+		}
+	}()
+	if q.Withheld != "" {
+		return t, Fail(derive.Withheld, errors.New(q.Withheld))
+	}
+	for _, w := range l {
+		if w.Name == q.Way && w.Look != nil {
+			return w.Look(ctx, q)
+		}
+	}
+	return t, fmt.Errorf("no statement can be run by the way %q", q.Way)
 }
 
 // ask lets no way take the others down with it.

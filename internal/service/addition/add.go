@@ -129,8 +129,11 @@ func (s *Service) device(
 		}
 		return out, s.unfitted(ctx, w, out.Device, k)
 	}
-	if d.PlaceID == 0 || w.At(d.PlaceID) != nil {
+	if d.PlaceID == 0 {
 		return out, domain.FieldErrors{"place": "Choose a place."}
+	}
+	if err := w.At(d.PlaceID); err != nil {
+		return out, err
 	}
 	name := cmp.Or(strings.TrimSpace(d.Name), told(facts), t.host)
 	if len(name) > mostName {

@@ -32,6 +32,8 @@ type FieldView struct {
 	// Stored is true for a secret that is there already, Again for one that is typed
 	// to show that it is known.
 	Stored, Again bool
+	// Kept is true for what stays as it was typed when the form comes again: a secret, which is never sent back.
+	Kept bool
 	// Autocomplete tells the browser what belongs there, such as “new-password”;
 	// nothing, where it is empty.
 	Autocomplete string

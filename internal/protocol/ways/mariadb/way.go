@@ -17,6 +17,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/verdict"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/database"
 )
 
@@ -78,42 +79,43 @@ func (s session) Close() {
 }
 
 // Read runs one statement, of which the protocol takes no more than one, in a transaction that only reads.
-func (s session) Read(ctx context.Context, statement string, most int) (table database.Table, more bool, err error) {
+func (s session) Read(ctx context.Context, statement string, most int) (table way.Table, err error) {
 	_, _ = s.conn.ExecContext(ctx, fmt.Sprintf("SET SESSION max_statement_time = %g", s.t.Patience.Seconds())) // not all know it
 	for _, first := range []string{"SET SESSION TRANSACTION READ ONLY", "START TRANSACTION READ ONLY"} {
 		if _, err := s.conn.ExecContext(ctx, first); err != nil {
-			return table, false, inWords(err, s.t)
+			return table, inWords(err, s.t)
 		}
 	}
 	rows, err := s.conn.QueryContext(ctx, statement)
 	if err != nil {
-		return table, false, inWords(err, s.t)
+		return table, inWords(err, s.t)
 	}
 	defer rows.Close()
 	types, err := rows.ColumnTypes()
 	if err != nil {
-		return table, false, inWords(err, s.t)
+		return table, inWords(err, s.t)
 	}
 	for _, c := range types {
 		table.Columns = append(table.Columns, c.Name())
 	}
 	for rows.Next() {
 		if len(table.Rows) == most {
-			return table, true, nil
+			table.More = true
+			return table, nil
 		}
 		row, err := valuesOf(rows, types)
 		if err != nil {
-			return table, false, inWords(err, s.t)
+			return table, inWords(err, s.t)
 		}
 		table.Rows = append(table.Rows, row)
 	}
 	if err := rows.Err(); err != nil {
-		return table, false, inWords(err, s.t)
+		return table, inWords(err, s.t)
 	}
 	if len(table.Columns) == 0 {
-		return table, false, verdict.Fail(verdict.Unexpected, "the statement brings no columns")
+		return table, verdict.Fail(verdict.Unexpected, "the statement brings no columns")
 	}
-	return table, false, nil
+	return table, nil
 }
 
 // numbers are the types whose values are numbers, as the driver names them.

@@ -19,6 +19,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/core/verdict"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/protocol/database"
 )
 
@@ -107,16 +108,17 @@ func (s session) Close() {
 }
 
 // Read runs one statement by the extended protocol, which takes no more than one, in a transaction that only reads.
-func (s session) Read(ctx context.Context, statement string, most int) (table database.Table, more bool, err error) {
+func (s session) Read(ctx context.Context, statement string, most int) (table way.Table, err error) {
 	limit := strconv.FormatInt(s.t.Patience.Milliseconds(), 10)
 	begin := "BEGIN READ ONLY; SET LOCAL statement_timeout = " + limit + "; SET LOCAL lock_timeout = " + limit
 	if _, err := s.conn.Exec(ctx, begin).ReadAll(); err != nil {
-		return table, false, inWords(err, s.t)
+		return table, inWords(err, s.t)
 	}
 	r := s.conn.ExecParams(ctx, statement, nil, nil, nil, nil)
 	for r.NextRow() {
 		if len(table.Rows) == most {
-			return table, true, nil // the session is closed: the rest is not read
+			table.More = true
+			return table, nil // the session is closed: the rest is not read
 		}
 		table.Rows = append(table.Rows, valuesOf(r.FieldDescriptions(), r.Values()))
 	}
@@ -124,12 +126,12 @@ func (s session) Read(ctx context.Context, statement string, most int) (table da
 		table.Columns = append(table.Columns, f.Name)
 	}
 	if _, err := r.Close(); err != nil {
-		return table, false, inWords(err, s.t)
+		return table, inWords(err, s.t)
 	}
 	if len(table.Columns) == 0 {
-		return table, false, verdict.Fail(verdict.Unexpected, "the statement brings no columns")
+		return table, verdict.Fail(verdict.Unexpected, "the statement brings no columns")
 	}
-	return table, false, nil
+	return table, nil
 }
 
 func valuesOf(columns []pgconn.FieldDescription, values [][]byte) []derive.Value {

@@ -122,6 +122,15 @@ type view struct {
 	Fresh  bool // nothing has come yet
 }
 
+// Product is what it is, and whose.
+func (v view) Product() string {
+	made := strings.TrimSpace(v.Device.Vendor + " " + v.Device.Model)
+	if v.Device.Kind == "" || made == "" {
+		return v.Device.Kind + made
+	}
+	return v.Device.Kind + ", " + made
+}
+
 // Cell makes a value ready to be shown.
 func (v view) Cell(x watch.Value) ui.Cell {
 	if x.Latest == nil {

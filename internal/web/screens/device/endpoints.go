@@ -10,7 +10,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
 	"tirelessowl/internal/web/middleware"
@@ -26,18 +25,9 @@ type endpointForm struct {
 	Errors  domain.FieldErrors
 	Problem string
 	Saved   bool
-	Trial   *trialView
+	Trial   *ui.Trial
 	May     domain.Access
 }
-
-// trialView is what came of trying.
-type trialView struct {
-	collect.Trial
-	Problem string
-}
-
-// Lines are the messages of the trial.
-func (t trialView) Lines() []way.Line { return t.Exchange }
 
 // URL is where the form is sent.
 func (f endpointForm) URL() string {
@@ -189,7 +179,8 @@ func (s Screen) tryEndpoint(w http.ResponseWriter, r *http.Request) error {
 	if errors.Is(err, domain.ErrForbidden) || errors.Is(err, domain.ErrNotFound) {
 		return err
 	}
-	f.Trial = &trialView{Trial: trial}
+	told := ui.Tried(trial.Kit, trial.Source, trial.Fetched, trial.Exchange).Judged(trial.Verdict, trial.Says, trial.Passes)
+	f.Trial = &told
 	if err != nil {
 		_, f.Trial.Problem = render.Status(err)
 	}

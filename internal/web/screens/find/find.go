@@ -8,6 +8,8 @@ import (
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/domain"
+	"tirelessowl/internal/service/addition"
+	"tirelessowl/internal/service/credentials"
 	"tirelessowl/internal/service/find"
 	"tirelessowl/internal/service/places"
 	"tirelessowl/internal/web/middleware"
@@ -23,6 +25,9 @@ type Screen struct {
 	Render *render.Renderer
 	Find   *find.Service
 	Places *places.Service
+	// Addition adds one thing by hand.
+	Addition    *addition.Service
+	Credentials *credentials.Service
 	// Port is what a new sweep asks by default.
 	Port int
 }
@@ -33,7 +38,10 @@ func (s Screen) Manifest() screen.Screen {
 	return screen.Screen{
 		Templates: map[string]fs.FS{"find": files},
 		Menu:      []render.Entry{{Title: "Sweeps", Path: listPath, Area: area}},
-		Found:     []render.Entry{{Title: "New sweep", Path: newPath, Area: area, Needs: configure}},
+		Found: []render.Entry{
+			{Title: "New sweep", Path: newPath, Area: area, Needs: configure},
+			{Title: "Add one thing by hand", Path: addPath, Area: area, Needs: configure},
+		},
 		Routes: []screen.Route{
 			screen.Get(listPath, area, s.list),
 			screen.Get("/find/sweeps/{id}", area, s.sweep),
@@ -44,6 +52,8 @@ func (s Screen) Manifest() screen.Screen {
 			screen.Post("/find/sweeps/{id}/alone/rehearsal", area, domain.AccessSee, s.rehearseAlone),
 			{Method: http.MethodGet, Path: newPath, Area: area, Needs: configure, Handle: s.form},
 			screen.Post(newPath, area, configure, s.create),
+			{Method: http.MethodGet, Path: addPath, Area: area, Needs: configure, Handle: s.addPage},
+			screen.Post(addPath, area, configure, s.add),
 			screen.Post("/find/size", area, configure, s.size),
 			screen.Post(TablePath, area, configure, s.table),
 			screen.Post("/find/sweeps/{id}/start", area, domain.AccessOperate, s.start),
@@ -59,6 +69,7 @@ func (s Screen) Manifest() screen.Screen {
 const (
 	listPath = "/find"
 	newPath  = "/find/new"
+	addPath  = "/find/add"
 )
 
 // highest is the highest level that an actor has anywhere.
