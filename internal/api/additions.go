@@ -20,10 +20,10 @@ type Addition struct {
 	Parameters   map[string]string   `json:"parameters,omitempty" doc:"Of the kit"`
 	Settings     map[string]string   `json:"settings,omitempty" doc:"Of how the way of the kit talks to the device"`
 	CredentialID Ref                 `json:"credential_id,omitempty" doc:"A stored one"`
-	Credential   *AdditionCredential `json:"credential,omitempty" doc:"A new one, bound to the address"`
+	Credential   *AdditionCredential `json:"credential,omitempty"`
 }
 
-// AdditionCredential is a new credential.
+// AdditionCredential is a new credential, bound to the address.
 type AdditionCredential struct {
 	Kind   string            `json:"kind" maxLength:"100" example:"web-sign-in"`
 	Values map[string]string `json:"values"`

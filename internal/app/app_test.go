@@ -38,6 +38,30 @@ var estateOnce struct {
 	port int
 }
 
+// Who may sign in at the services of the estate.
+const (
+	lookout   = "lookout"
+	watchword = "whisper of the tide 77"
+)
+
+// said is what an application logs.
+type said struct {
+	mu   sync.Mutex
+	text strings.Builder
+}
+
+func (s *said) Write(p []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.text.Write(p)
+}
+
+func (s *said) String() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.text.String()
+}
+
 // estate runs one simulated estate for all tests of this package.
 func estate(t *testing.T) (netip.Addr, int) {
 	t.Helper()
@@ -47,7 +71,8 @@ func estate(t *testing.T) (netip.Addr, int) {
 		go func() {
 			err := sim.Run(
 				context.Background(),
-				sim.Settings{Base: estateOnce.base, Port: estateOnce.port, Origin: time.Now(), Community: "c", DeskToken: "d"},
+				sim.Settings{Base: estateOnce.base, Port: estateOnce.port, Origin: time.Now(), Community: "c", DeskToken: "d",
+					Watcher: sim.SignIn{User: lookout, Password: watchword}},
 				func() { close(up) },
 			)
 			if err != nil {
@@ -64,6 +89,7 @@ type running struct {
 	url   string
 	token string
 	base  netip.Addr
+	said *said // its log
 }
 
 // start runs an empty application with one administrator.
@@ -100,10 +126,11 @@ func build(t *testing.T) running {
 	s := testkit.OpenStore(t, testkit.URL(t))
 	c := config.Config{Listen: listen, URL: "http://" + listen, DataDir: t.TempDir(), DemoBase: base, DemoPort: port, KeepDays: 14}
 	c.Allow = []netip.Prefix{loopback}
-	a, err := New(c, s, slog.New(slog.NewTextHandler(t.Output(), nil)))
+	said := &said{}
+	a, err := New(c, s, slog.New(slog.NewTextHandler(io.MultiWriter(t.Output(), said), nil)))
 	require.NoError(t, err)
 	key := keyOf(t, a, "test", domain.AccessAdminister)
-	return running{a, c.URL, key, base}
+	return running{a, c.URL, key, base, said}
 }
 
 func (r running) run(t *testing.T, drill run.Drill) {

@@ -37,6 +37,7 @@ func world(t *testing.T) (running, *demo.Client) {
 		MailPort:  port,
 		Community: "c",
 		DeskToken: "d",
+		SignIn:    demo.SignIn{User: lookout, Password: watchword},
 	}
 	past := Past{All: 90 * time.Minute, Fine: 40 * time.Minute, Judged: 90 * time.Minute}
 	require.NoError(t, r.LoadDemo(t.Context(), client, at, past, func(string) {}))
@@ -70,6 +71,23 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	r, _ := world(t)
 	c := browser(t)
 	r.signIn(t, c, demo.Password)
+	seen, kinds := crawl(t, r, c, func(address, body string) {
+		for _, wrong := range []string{"<no value>", "%!", "ZgotmplZ", "0001-01-01", "NaN", "+Inf"} {
+			assert.NotContains(t, body, wrong, address)
+		}
+		ids := map[string]bool{}
+		for _, m := range id.FindAllStringSubmatch(body, -1) {
+			assert.False(t, ids[m[1]], "id %s stands twice in %s", m[1], address)
+			ids[m[1]] = true
+		}
+	})
+	assert.Greater(t, kinds, 30, "kinds of page")
+	t.Logf("%d pages of %d kinds", seen, kinds)
+}
+
+// crawl opens pages of every kind that links lead to, and hands over each.
+func crawl(t *testing.T, r running, c *http.Client, each func(address, body string)) (pages, kinds int) {
+	t.Helper()
 	seen, count := map[string]bool{}, map[string]int{}
 	queue := []string{
 		"/",
@@ -92,20 +110,12 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 		if !strings.HasPrefix(header.Get("Content-Type"), "text/html") {
 			continue
 		}
-		for _, wrong := range []string{"<no value>", "%!", "ZgotmplZ", "0001-01-01", "NaN", "+Inf"} {
-			assert.NotContains(t, body, wrong, address)
-		}
-		ids := map[string]bool{}
-		for _, m := range id.FindAllStringSubmatch(body, -1) {
-			assert.False(t, ids[m[1]], "id %s stands twice in %s", m[1], address)
-			ids[m[1]] = true
-		}
+		each(address, body)
 		for _, m := range linked.FindAllStringSubmatch(body, -1) {
 			queue = append(queue, m[1])
 		}
 	}
-	assert.Greater(t, len(count), 30, "kinds of page")
-	t.Logf("%d pages of %d kinds", len(seen), len(count))
+	return len(seen), len(count)
 }
 
 // Whoever may only look gets no form that writes, and is refused when trying.

@@ -217,7 +217,7 @@ func (c *Collector) bind(around collect.Around, x stored) (*binding, []Task) {
 	b.restoreSources(x.sources)
 	var tasks []Task
 	for _, q := range c.kits.Questions(x.device, x.kits, c.kits.Talks(around, x.device, x.endpoints)) {
-		t := Task{Device: q.Device, Key: q.Key, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == b.reach, Every: q.Every}
+		t := Task{Device: q.Device, Key: q.Key, Way: q.Way, Line: q.Way + "@" + q.Address.String(), Probe: q.Key == b.reach, Every: q.Every}
 		if t.Probe {
 			t.Line = "probe"
 		}

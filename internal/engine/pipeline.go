@@ -7,6 +7,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/uptime"
+	"tirelessowl/internal/core/verdict"
 	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/collect"
@@ -22,7 +23,13 @@ func (c *Collector) fetch(ctx context.Context, q way.Question) bool {
 		c.stats.failures.Add(1)
 	}
 	c.results <- result{q.Key, q.Device, got}
-	return !got.NoAnswer
+	return !got.NoAnswer && !hung(q, got)
+}
+
+// hung tells whether the check of a service timed out: it waits its turn apart from those that do not, the next time.
+func hung(q way.Question, got derive.Fetched) bool {
+	return len(q.Columns) > 0 && q.Columns[0].As == verdict.Column && len(got.Rows) == 1 &&
+		verdict.Verdict(got.Rows[0].Values[0].Num) == verdict.TimedOut
 }
 
 // pipeline runs until the scheduler has ended and all results are stored.

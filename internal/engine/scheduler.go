@@ -18,7 +18,9 @@ type Task struct {
 	Key    string // unique within the device
 	// Line is what can do one thing at a time, such as an endpoint of the device:
 	// tasks on one line wait for each other, those on several do not.
-	Line  string
+	Line string
+	// Way is what it is done by: each has lanes of its own, so that one that hangs keeps no other from its time.
+	Way   string
 	Probe bool // it only asks whether the device answers
 	Every time.Duration
 	// Run does it once. It returns false when the device did not answer, so
@@ -26,7 +28,7 @@ type Task struct {
 	Run func(ctx context.Context) (answered bool)
 }
 
-// Lanes bound how many tasks run at once. What did not answer the last time runs
+// Lanes bound how many tasks of a way run at once. What did not answer the last time runs
 // in a lane of its own, so that waiting for the dead never delays the living;
 // probes have one, too, so that no walk delays them.
 const (
@@ -42,9 +44,7 @@ type Scheduler struct {
 	queue   taskHeap
 	devices map[domain.ID]*lineup
 	wake    chan struct{}
-	prompt  lane
-	probe   lane
-	patient lane
+	lanes   map[string]*lanes // by way
 	running sync.WaitGroup
 	stats   domain.SchedulerStats
 	// intervals has how many tasks there are of each, since when there are any.
@@ -101,6 +101,18 @@ type entry struct {
 	gone    bool
 }
 
+// lanes are those of one way.
+type lanes struct{ prompt, probe, patient lane }
+
+func (s *Scheduler) lanesOf(way string) *lanes {
+	l := s.lanes[way]
+	if l == nil {
+		l = &lanes{prompt: lane{free: promptLane}, probe: lane{free: probeLane}, patient: lane{free: patientLane}}
+		s.lanes[way] = l
+	}
+	return l
+}
+
 type lane struct {
 	free    int
 	waiting []waiting
@@ -114,7 +126,7 @@ type waiting struct {
 // NewScheduler returns a scheduler without tasks.
 func NewScheduler() *Scheduler {
 	return &Scheduler{devices: map[domain.ID]*lineup{}, intervals: map[time.Duration]int{}, wake: make(chan struct{}, 1),
-		prompt: lane{free: promptLane}, probe: lane{free: probeLane}, patient: lane{free: patientLane}}
+		lanes: map[string]*lanes{}}
 }
 
 // Set replaces all tasks of a device. Tasks whose key and interval stay the
@@ -268,12 +280,13 @@ func (s *Scheduler) dispatch(ctx context.Context) time.Duration {
 // admit starts a task, or puts it at the end of its lane.
 func (s *Scheduler) admit(ctx context.Context, on *line, e *entry) {
 	on.busy = true
-	in := &s.prompt
+	of := s.lanesOf(e.Way)
+	in := &of.prompt
 	switch {
 	case on.silent:
-		in = &s.patient
+		in = &of.patient
 	case e.Probe:
-		in = &s.probe
+		in = &of.probe
 	}
 	if in.free == 0 {
 		in.waiting = append(in.waiting, waiting{on, e})

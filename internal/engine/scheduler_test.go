@@ -78,6 +78,24 @@ func TestTheDeadDoNotDelayTheLiving(t *testing.T) {
 	})
 }
 
+// 2,000 checks of one way that hang, and end only with the program, delay nothing that is asked by another.
+func TestAWayThatHangsStopsNoOther(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, alive := NewScheduler(), new(atomic.Int64)
+		for id := range domain.ID(2000) {
+			s.Set(id+10, []Task{{Device: id + 10, Key: "x", Way: "sign-in", Every: 30 * time.Second, Run: func(ctx context.Context) bool {
+				<-ctx.Done()
+				return true
+			}}}, inPlace)
+		}
+		lives := counting(1, "x", 30*time.Second, alive, time.Millisecond, true)
+		lives.Way = "snmp"
+		s.Set(1, []Task{lives}, inPlace)
+		run(t, s, func() { time.Sleep(10 * time.Minute) })
+		assert.GreaterOrEqual(t, alive.Load(), int64(20))
+	})
+}
+
 func TestMissedRoundsAreSkippedNotQueued(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s, n := NewScheduler(), new(atomic.Int64)

@@ -21,6 +21,8 @@ type Talk struct {
 	Secret Keeper
 	// Withheld says why the device is not asked at all; empty where it is.
 	Withheld string
+	// Refuses says what is against connecting to an address; nil where nothing is.
+	Refuses func(netip.Addr) string
 }
 
 // Questions are what the kit asks of a device where it is fitted with some
@@ -58,6 +60,7 @@ func Open(w way.Way, d domain.Device, talk Talk) way.Question {
 		Endpoint:   endpoint,
 		Credential: talk.Credential,
 		Withheld:   talk.Withheld,
+		Refuses:    talk.Refuses,
 	}
 	if talk.Address.IsValid() {
 		q.Address = talk.Address

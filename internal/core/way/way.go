@@ -174,6 +174,9 @@ type Question struct {
 	Credential Opened
 	// Withheld says why it must not be asked; empty where it may.
 	Withheld string
+	// Refuses says what is against connecting to an address, wherever a name or a redirect leads; empty where nothing is.
+	// It is nil where all that the installation allows may be talked to.
+	Refuses func(netip.Addr) string
 	// Ask and Columns say what is asked.
 	Ask     Settings
 	Columns []Column

@@ -25,13 +25,18 @@ const connectLimit = 20 * time.Second
 func Through(g guard.Guard) Func {
 	d := net.Dialer{
 		Timeout: connectLimit,
-		Control: func(_, address string, _ syscall.RawConn) error {
+		ControlContext: func(ctx context.Context, _, address string, _ syscall.RawConn) error {
 			at, err := netip.ParseAddrPort(address)
 			if err != nil {
 				return fmt.Errorf("%s: %w", address, err)
 			}
 			if refusal := g.Refusal(at.Addr()); refusal != "" {
-				return &Refused{at.Addr(), refusal}
+				return &Refused{at.Addr(), refusal, true}
+			}
+			if further, is := ctx.Value(within{}).(func(netip.Addr) string); is {
+				if refusal := further(at.Addr()); refusal != "" {
+					return &Refused{at.Addr(), refusal, false}
+				}
 			}
 			return nil
 		},
@@ -39,13 +44,27 @@ func Through(g guard.Guard) Func {
 	return d.DialContext
 }
 
+type within struct{}
+
+// Within has each connection of a context refused where something is against its address, besides what the guard says.
+func Within(ctx context.Context, refuses func(netip.Addr) string) context.Context {
+	if refuses == nil {
+		return ctx
+	}
+	return context.WithValue(ctx, within{}, refuses)
+}
+
 // Refused is a connection that may not be.
 type Refused struct {
 	Addr   netip.Addr
 	Reason string
+	ours   bool // the installation refuses it, and may be told otherwise
 }
 
 func (e *Refused) Error() string {
+	if !e.ours {
+		return fmt.Sprintf("%s %s", e.Addr, e.Reason)
+	}
 	return fmt.Sprintf("%s %s, and is not talked to unless OWL_ALLOW_ADDRESSES names it", e.Addr, e.Reason)
 }
 

@@ -11,6 +11,7 @@ import (
 	"tirelessowl/internal/core/derive"
 	"tirelessowl/internal/core/mib"
 	"tirelessowl/internal/core/way"
+	"tirelessowl/internal/protocol/dial"
 )
 
 // failure is an error whose kind is known.
@@ -112,7 +113,7 @@ func (l List) Look(ctx context.Context, q way.Question) (t way.Table, err error)
 	}
 	for _, w := range l {
 		if w.Name == q.Way && w.Look != nil {
-			return w.Look(ctx, q)
+			return w.Look(dial.Within(ctx, q.Refuses), q)
 		}
 	}
 	return t, fmt.Errorf("no statement can be run by the way %q", q.Way)
@@ -130,7 +131,7 @@ func (l List) ask(ctx context.Context, q way.Question) (got derive.Fetched, err 
 	}
 	for _, w := range l {
 		if w.Name == q.Way {
-			return w.Ask(ctx, q)
+			return w.Ask(dial.Within(ctx, q.Refuses), q)
 		}
 	}
 	return got, fmt.Errorf("there is no way %q to collect", q.Way)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 
+	"tirelessowl/internal/core/guard"
 	"tirelessowl/internal/core/inherit"
 	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/ranges"
@@ -50,11 +51,12 @@ func boundTo(opened map[domain.ID]store.Opened) map[domain.ID]credential {
 // bound: then the talk says why it is withheld.
 func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpoint) map[string]kit.Talk {
 	out := map[string]kit.Talk{}
+	refuses := refusing(around.Tree, d)
 	for _, w := range s.Ways {
-		out[w.Name] = kit.Talk{Secret: around.secret}
+		out[w.Name] = kit.Talk{Secret: around.secret, Refuses: refuses}
 	}
 	for _, e := range endpoints {
-		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings, Secret: around.secret}
+		out[e.Way] = kit.Talk{Address: e.Address, Settings: e.Settings, Secret: around.secret, Refuses: refuses}
 	}
 	for _, x := range s.sent(around.Tree, d, endpoints) {
 		talk := out[x.way]
@@ -67,6 +69,21 @@ func (s *Service) Talks(around Around, d domain.Device, endpoints []domain.Endpo
 		out[x.way] = talk
 	}
 	return out
+}
+
+// refusing says what is against connecting to an address for a device; nil where its places set no bounds. It names no place:
+// what is told of a service is seen by those who see the device.
+func refusing(tree inherit.Tree, d domain.Device) func(netip.Addr) string {
+	bounds := guard.BoundsAt(tree, d.PlaceID)
+	if len(bounds) == 0 {
+		return nil
+	}
+	return func(a netip.Addr) string {
+		if bounds.Refusal(a) != "" {
+			return "lies outside of what its place lets be talked to"
+		}
+		return ""
+	}
 }
 
 // secret opens what stands under a value of a secret parameter, to be sent to an address to which it is bound.

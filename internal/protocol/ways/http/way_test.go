@@ -257,3 +257,29 @@ func TestVerdictsOfTLS(t *testing.T) {
 	assert.Equal(t, verdict.TLSFailed, x.Verdict, x.Says)
 	assert.Contains(t, x.Says, "protocol version")
 }
+
+// What the place of a device does not let be talked to is not connected to, wherever a redirect or a name leads.
+func TestRedirectsKeepToTheBoundsOfThePlace(t *testing.T) {
+	asked := 0
+	outside := serve(t, func(http.ResponseWriter, *http.Request) { asked++ })
+	s := serve(t, func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, strings.Replace(outside.URL, "127.0.0.1", "127.0.0.2", 1), http.StatusFound)
+	})
+	w := Way(waytest.Loopback(t))
+	q := waytest.Question(t, w, way.Settings{"url": s.URL})
+	q.Refuses = func(a netip.Addr) string {
+		if a.String() != "127.0.0.1" {
+			return "lies outside of what its place lets be talked to"
+		}
+		return ""
+	}
+	x := look(t, ways.List{w}.Ask(t.Context(), q))
+	assert.Equal(t, verdict.Unexpected, x.Verdict)
+	assert.Equal(t, "it redirects to 127.0.0.2, which is not talked to: it lies outside of what its place lets be talked to", x.Says)
+	q = waytest.Question(t, w, way.Settings{"url": "http://localhost:1/", "to": toName})
+	q.Refuses = func(netip.Addr) string { return "lies outside of what its place lets be talked to" }
+	got := ways.List{w}.Ask(t.Context(), q)
+	assert.Equal(t, derive.Unable, got.Failure)
+	assert.NotContains(t, got.Error, "OWL_ALLOW_ADDRESSES")
+	assert.Zero(t, asked)
+}
