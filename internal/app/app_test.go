@@ -89,7 +89,7 @@ type running struct {
 	url   string
 	token string
 	base  netip.Addr
-	said *said // its log
+	said  *said // its log
 }
 
 // start runs an empty application with one administrator.
