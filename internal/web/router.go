@@ -82,7 +82,7 @@ func screens(p Wiring, r *render.Renderer, sessions *scs.SessionManager, strip *
 		credentials.Screen{Render: r, Credentials: p.Credentials, Places: p.Places}.Manifest(),
 		modules.Screen{Render: r, Modules: p.Modules}.Manifest(),
 		judge.Screen{Render: r, Judge: p.Judge, Watch: p.Watch, Changes: p.Changes}.Manifest(),
-		incident.Screen{Render: r, Respond: p.Respond}.Manifest(),
+		incident.Screen{Render: r, Respond: p.Respond, Watch: p.Watch}.Manifest(),
 		why.Screen{Render: r, Watch: p.Watch, Respond: p.Respond, People: p.People, Find: p.Find}.Manifest(),
 		run.Screen{Render: r, Run: p.Run, Kits: p.Kits, Respond: p.Respond}.Manifest(),
 		places.Screen{Render: r, Places: p.Places}.Manifest(),

@@ -21,6 +21,7 @@ import (
 	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/respond"
+	"tirelessowl/internal/service/watch"
 	"tirelessowl/internal/web/middleware"
 	"tirelessowl/internal/web/render"
 	"tirelessowl/internal/web/screen"
@@ -34,6 +35,8 @@ var files embed.FS
 type Screen struct {
 	Render  *render.Renderer
 	Respond *respond.Service
+	// Watch says why values are what they are.
+	Watch *watch.Service
 }
 
 // Manifest is what the screen hands over.
@@ -176,9 +179,11 @@ func (v pageView) Stands() string {
 // currentView is a present value beside its limit.
 type currentView struct {
 	Title, Value, Limit string
-	Ended               bool
-	Level               domain.Level
-	AlertID             domain.ID
+	// Says is why the value is what it is, where its kit has that told.
+	Says    string
+	Ended   bool
+	Level   domain.Level
+	AlertID domain.ID
 }
 
 // entry is one line of the story, from events and deliveries.
@@ -222,6 +227,10 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 	if err != nil {
 		return err
 	}
+	says, err := s.because(r, judged)
+	if err != nil {
+		return err
+	}
 	for i, a := range v.In.Alerts {
 		of, known := judged.Rules[a.RuleID]
 		if v.Runbook == "" && known {
@@ -236,7 +245,8 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 			func(b domain.Alert) bool { return b.SeriesID == a.SeriesID && b.RuleID == a.RuleID },
 		)
 		if now, ok := judged.Latest[a.SeriesID]; ok && last {
-			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID}
+			x := currentView{Title: a.Title, Value: of.Write(now.Value), Ended: !a.EndedAt.IsZero(), Level: a.Level, AlertID: a.ID,
+				Says: says[a.SeriesID]}
 			if !known {
 				x.Value = units.Format(now.Value, a.Unit)
 			}
@@ -266,6 +276,19 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 		}
 	}
 	return nil
+}
+
+// because says why the values in question are what they are, to those who may see values.
+func (s Screen) because(r *http.Request, judged respond.Judged) (map[domain.ID]string, error) {
+	var rows []watch.ListedValue
+	for id, x := range judged.Series {
+		rows = append(rows, watch.ListedValue{SeriesID: int64(id), Kit: x.Kit, Reading: x.Reading})
+	}
+	says, err := s.Watch.Becauses(r.Context(), middleware.Who(r.Context()), rows)
+	if errors.Is(err, domain.ErrForbidden) {
+		return nil, nil
+	}
+	return says, err
 }
 
 // story merges events and deliveries in the order of time.
