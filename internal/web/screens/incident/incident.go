@@ -157,6 +157,7 @@ type pageView struct {
 	Story   []entry
 	May     domain.Access
 	Charts  []ui.Chart
+	Strips  []stripView
 	Current []currentView
 	Comment string
 	Problem string
@@ -263,7 +264,19 @@ func (s Screen) present(r *http.Request, v *pageView) error {
 		span += fmt.Sprintf("&to=%d", to.Unix())
 	}
 	for _, id := range ids[:min(2, len(ids))] {
-		if x, ok := judged.Series[id]; ok {
+		x, ok := judged.Series[id]
+		switch {
+		case !ok:
+		case x.Kind.Stands():
+			strip, err := s.strip(r, x, from)
+			if errors.Is(err, domain.ErrForbidden) || errors.Is(err, domain.ErrNotFound) {
+				continue
+			}
+			if err != nil {
+				return err
+			}
+			v.Strips = append(v.Strips, strip)
+		default:
 			v.Charts = append(
 				v.Charts,
 				ui.Chart{
