@@ -74,6 +74,7 @@ test-second: setup-test build
 bench: setup build ## measure; prints a table and writes bench.json
 	@go run -tags gosnmp_nodebug ./cmd/bench
 	@go test -tags gosnmp_nodebug -run '^$$' -bench . -benchtime 3x ./internal/service/... ./internal/engine | grep -E 'Benchmark|FAIL'
+	@go test -tags gosnmp_nodebug -run '^$$' -bench Checks -benchtime 5s ./internal/app | grep -E 'Benchmark|FAIL'
 
 compare: setup assets ## measure another commit and this one in turn, and tell the ratios (BASE=c33f0c1 PAIRS=10)
 	@node tools/compare.mjs $(BASE) $(PAIRS)
