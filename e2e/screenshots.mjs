@@ -26,6 +26,16 @@ test('pictures', async ({ page }) => {
   await expect(page.locator('#adopt')).toContainText('requests a minute');
   await page.screenshot({ path: `${dir}/sweep.png` });
 
+  await page.goto('/find/add?kit=web-sign-in');
+  await page.getByLabel('Address').fill(`http://${base}.30.21:8081/`);
+  await page.getByLabel('Text that shows who is in').fill('Welcome aboard');
+  await page.getByLabel('User', { exact: true }).fill('lookout');
+  await page.getByLabel('Password', { exact: true }).fill('tide-table-of-the-quay');
+  await page.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.locator('.trial')).toContainText('Passes: signed in');
+  await page.evaluate(() => window.scrollTo(0, 0));
+  await shot(page, 'add');
+
   await breakThing(page, 'Stop a device', 'np-edge-1');
   await breakThing(page, 'Fill a volume', 'file-1 /data');
   await page.screenshot({ path: `${dir}/drill.png` });
@@ -49,7 +59,6 @@ test('pictures', async ({ page }) => {
     values: '/collect/values?view=wall&kit=ups',
     fitting: '/collect/fitting/3',
     incidents: '/incidents?state=all',
-    credentials: '/collect/credentials/new?kind=snmp-v3',
     run: '/run',
     storage: '/run/storage?by=reading',
   })) {

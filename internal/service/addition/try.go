@@ -3,6 +3,7 @@ package addition
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"tirelessowl/internal/core/access"
 	"tirelessowl/internal/core/way"
@@ -19,16 +20,15 @@ const mostTried = 3
 // Try asks a thing what it would be asked if it were added, and stores nothing. What is wrong with the draft is told as
 // where it is added.
 func (s *Service) Try(ctx context.Context, who access.Actor, d Draft) (out []collect.Trial, err error) {
-	questions, added, err := s.rehearsed(ctx, who, d)
+	questions, _, err := s.rehearsed(ctx, who, d)
 	if err != nil {
 		return nil, err
 	}
 	for _, q := range questions[:min(len(questions), mostTried)] {
 		t := s.Kits.Ask(ctx, q)
-		t.Kit = d.Kit
+		t.Kit, t.Source = d.Kit, strings.TrimPrefix(q.Key, d.Kit+"/")
 		out = append(out, t)
 	}
-	_ = added
 	return out, nil
 }
 
