@@ -25,6 +25,8 @@ import (
 	"tirelessowl/internal/protocol/ways/http"
 	"tirelessowl/internal/protocol/ways/icmp"
 	"tirelessowl/internal/protocol/ways/ldap"
+	"tirelessowl/internal/protocol/ways/mariadb"
+	"tirelessowl/internal/protocol/ways/postgresql"
 	"tirelessowl/internal/protocol/ways/signin"
 	"tirelessowl/internal/protocol/ways/snmp"
 	"tirelessowl/internal/protocol/ways/tcp"
@@ -54,7 +56,11 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 	if endpoint["timeout"] != "" {
 		endpoint["timeout"], endpoint["retries"] = "100ms", "0"
 	}
-	ask, errs := field.Check(w.Way.Ask, nil)
+	wanted := way.Settings{}
+	if w.Statement != "" {
+		wanted["query"] = w.Statement
+	}
+	ask, errs := field.Check(w.Way.Ask, wanted)
 	require.Empty(t, errs)
 	if ask["timeout"] != "" {
 		ask["timeout"], ask["count"] = "100ms", "1"
@@ -75,6 +81,9 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 	if w.Columns != nil {
 		q.Columns = w.Columns(ask)
 	}
+	if w.Statement != "" {
+		q.Columns = []way.Column{{As: "verdict", Of: "@verdict"}, {As: "says", Of: "@says"}, {As: "total", Of: "@total"}}
+	}
 	if len(q.Columns) == 0 {
 		q.Columns = []way.Column{{As: "name", Of: "1.3.6.1.2.1.1.5.0"}}
 	}
@@ -83,7 +92,7 @@ func asked(t *testing.T, w ways.Way, port int) way.Question {
 
 func TestWaysAreDescribed(t *testing.T) {
 	names := map[string]bool{}
-	for _, w := range append(all(t), icmp.Way(nil), dns.Way(nil), http.Way(nil), ldap.Way(nil), certificate.Way(nil)) {
+	for _, w := range append(all(t), append(checks(t), icmp.Way(nil))...) {
 		require.False(t, names[w.Name], w.Name)
 		names[w.Name] = true
 		assert.NotEmpty(t, w.Title, w.Name)
@@ -108,7 +117,9 @@ func TestWaysAreDescribed(t *testing.T) {
 		assert.GreaterOrEqual(t, w.Requests(q.Ask, 0), 1.0, w.Name)
 		assert.GreaterOrEqual(t, w.Requests(q.Ask, 1000), w.Requests(q.Ask, 1), w.Name)
 		assert.True(t, w.Columns != nil || w.CheckColumn != nil, "%s: either the way or the source names columns", w.Name)
-		assert.NotContains(t, fmt.Sprint(w.Facts), "map[]")
+		for fact, words := range w.Facts {
+			assert.NotEmpty(t, words, fact)
+		}
 	}
 }
 
@@ -268,7 +279,8 @@ func TestASecretThatIsSaidAgainIsHidden(t *testing.T) {
 func checks(t *testing.T) ways.List {
 	t.Helper()
 	by := waytest.Loopback(t)
-	return ways.List{dns.Way(by), http.Way(by), ldap.Way(by), certificate.Way(by), signin.Way(by)}
+	return ways.List{dns.Way(by), http.Way(by), ldap.Way(by), certificate.Way(by), signin.Way(by),
+		postgresql.Driver.Way(by), mariadb.Driver.Way(by)}
 }
 
 // askedAt is a question of a check to a port on loopback.

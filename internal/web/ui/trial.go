@@ -21,6 +21,9 @@ type Trial struct {
 	Lines         []way.Line
 }
 
+// Copied is a text that is ready to be copied; the "copied" template shows it.
+type Copied struct{ ID, Title, Text string }
+
 // Tried is what came of asking.
 func Tried(kit, source string, got derive.Fetched, lines []way.Line) Trial {
 	return Trial{Kit: kit, Source: source, Error: got.Error, Rows: len(got.Rows), Took: got.Took, Lines: lines}

@@ -5,11 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
 
 	"tirelessowl/internal/core/inherit"
+	"tirelessowl/internal/core/kit"
 	"tirelessowl/internal/core/text"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/service/fitting"
@@ -58,13 +60,14 @@ func (s Screen) asked(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if _, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), id); err != nil {
-		return err
-	}
-	return s.showAsked(w, r, http.StatusOK, fitting.Saying{Kit: r.FormValue("kit")}, nil)
+	return s.showAsked(w, r, http.StatusOK, fitting.Saying{Kit: r.FormValue("kit"), Devices: []domain.ID{id}}, nil)
 }
 
 func (s Screen) showAsked(w http.ResponseWriter, r *http.Request, status int, x fitting.Saying, errs domain.FieldErrors) error {
+	d, _, err := s.Devices.Draft(r.Context(), middleware.Who(r.Context()), x.Devices[0])
+	if err != nil {
+		return err
+	}
 	v := askedView{Problem: cmp.Or(errs["kit"], errs["devices"])}
 	if k, err := s.Fitting.Kits.Kit(x.Kit); err == nil {
 		fields, err := s.Fitting.Kits.Fillable(r.Context(), middleware.Who(r.Context()), k.Asked(), x.Parameters)
@@ -72,14 +75,29 @@ func (s Screen) showAsked(w http.ResponseWriter, r *http.Request, status int, x 
 			return err
 		}
 		v.Fields = ui.Fields("asked-", fields, x.Parameters, errs)
+		v.SignsIn = signsIn(k, x.Devices[0], d.Address)
 	}
 	return s.Render.Fragment(w, status, "collected", "asked", v)
 }
 
 // askedView are the parameters of a kit that is to be fitted.
 type askedView struct {
-	Fields  []ui.FieldView
+	Fields []ui.FieldView
+	// SignsIn is where a credential is typed, or chosen, for a kit that asks nothing without one; empty for others.
+	SignsIn string
 	Problem string
+}
+
+// signsIn is where a kit gets the credential without which it asks nothing.
+func signsIn(k *kit.Kit, device domain.ID, address string) string {
+	w, ok := k.Way()
+	switch {
+	case !ok || !w.NeedsCredential:
+		return ""
+	case k.ByHand == nil:
+		return fmt.Sprintf("/devices/%d/setup", device)
+	}
+	return "/find/add?" + url.Values{"kit": {k.Name}, "address": {address}}.Encode()
 }
 
 func (s Screen) rehearse(w http.ResponseWriter, r *http.Request) error {

@@ -60,6 +60,9 @@ func (v addView) Way() way.Way {
 	return w
 }
 
+// Prepared is what must be done there first, ready to be copied.
+func (v addView) Prepared() ui.Copied { return ui.Copied{ID: "prepare", Title: "To be done there first", Text: v.Prepare} }
+
 // AddressField is where it is.
 func (v addView) AddressField() ui.FieldView {
 	help := "an address or a name"

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"tirelessowl/internal/core/field"
+	"tirelessowl/internal/core/way"
 	"tirelessowl/internal/core/why"
 	"tirelessowl/internal/domain"
 	"tirelessowl/internal/web/render"
@@ -52,6 +53,8 @@ type view struct {
 	Rows                  []ui.FieldRow
 	Why                   why.Trace
 	Rehearsed             []ui.Rehearsed
+	Trial                 ui.Trial
+	Copied                ui.Copied
 	Alerts                []ui.AlertThen
 	Strip, Calm           []domain.Health
 	Bands                 []ui.Band
@@ -109,6 +112,11 @@ func pieces(q url.Values, now time.Time) view {
 		{Problems: []string{"Must have 8 to 72 characters."}},
 		{Hint: "What it would do is told while you type."},
 	}
+	v.Trial = ui.Trial{Kit: "web-sign-in", Source: "entry", Took: 1200 * time.Millisecond, Lines: []way.Line{
+		{After: time.Millisecond, Sent: true, Text: "GET https://portal.kittiwake.example/"},
+		{After: 90 * time.Millisecond, Text: "200 OK, 527 bytes"},
+	}}.Judged("sign-in failed", "nobody is let in: the page asks for the password again", false)
+	v.Copied = ui.Copied{ID: "copied", Title: "To be done there first", Text: "GRANT pg_monitor TO owl;"}
 	v.Calm = make([]domain.Health, 60)
 	v.Strip = make([]domain.Health, 60)
 	for i := range v.Strip {

@@ -57,6 +57,12 @@ func (v kitView) Crumbs() []ui.Crumb {
 // EditURL is where it is changed.
 func (v kitView) EditURL() string { return SavePath + "/" + v.Name + "/edit" }
 
+// Prepared is what must be done on a device first, ready to be copied.
+func (v kitView) Prepared() ui.Copied {
+	text := strings.ReplaceAll(v.Prepare, "{collector}", "ADDRESS OF THE MACHINE THAT COLLECTS")
+	return ui.Copied{ID: "prepare", Title: "To be done on a device first", Text: text}
+}
+
 // Opens is where one of its things is changed.
 func (v kitView) Opens(section, name string) string {
 	return v.EditURL() + "?" + url.Values{"open": {section + "/" + name}}.Encode()

@@ -298,6 +298,17 @@ function moveInResults(event) {
   (links[at] || byId('finder')).focus();
 }
 
+// copyText marks a text, and puts it on the clipboard where the browser lets us: over plain HTTP it does not.
+async function copyText(button, from) {
+  getSelection().selectAllChildren(from);
+  try {
+    await navigator.clipboard.writeText(from.textContent);
+    button.textContent = 'Copied';
+  } catch {
+    button.textContent = 'Marked: press Ctrl+C';
+  }
+}
+
 document.addEventListener('keydown', onKey);
 document.addEventListener(
   'click',
@@ -305,6 +316,8 @@ document.addEventListener(
     const opener = event.target.closest('[hx-target="#drawer"]');
     if (opener) closeDrawer.opener = opener;
     if (event.target.closest('[data-close-drawer]')) closeDrawer();
+    const copier = event.target.closest('[data-copies]');
+    if (copier) copyText(copier, byId(copier.dataset.copies));
     if (event.target.closest('[data-help]')) byId('help').showModal();
     if (event.target.closest('[data-close-dialog]')) event.target.closest('dialog').close();
     const ask = event.target.closest('[data-confirm]');
