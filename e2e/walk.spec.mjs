@@ -130,7 +130,7 @@ test('a changed limit acts at once, can be rehearsed, and bad input is told at i
 
 test('a desk that fails delays a ticket and never doubles it', async ({ page, request }) => {
   await signIn(page);
-  await breakThing(page, 'Spoil a service', 'desk-refuses');
+  await breakThing(page, 'Spoil the desk or the mail', 'desk-refuses');
   await breakThing(page, 'Stop a device', 'sh-board-1');
   await page.goto('/incidents');
   await page.getByRole('link', { name: 'sh-board-1 does not answer' }).click({ timeout: 120_000 });
