@@ -38,6 +38,8 @@ test('a sign-in to a portal is added by hand, broken while its port answers, and
   await expect(page.getByRole('heading', { level: 1, name: 'sh-kiosk-1' }), 'the device that is watched there already').toBeVisible();
   const device = page.url();
   await collectUntil(page, device, 'web-sign-in', /sh-kiosk-1.*Sign-in (?!says)/, 'passes');
+  await page.getByPlaceholder('Find anything').fill('30.21');
+  await expect(page.locator('#results'), 'any piece of its address finds it').toContainText('sh-kiosk-1');
 
   await breakThing(page, spoil, 'second portal / broken up');
   await collectUntil(page, device, 'web-sign-in', /sh-kiosk-1.*Sign-in says/, 'broken up by markup or a line end; this pattern fits');
@@ -62,6 +64,15 @@ test('what a standby does not apply is told in words, and it recovers', async ({
   const device = page.url();
   await page.goto(device + '/collected');
   await expect(page.locator('main'), 'a standby gets the kit of one, by what is said of it').toContainText('Standby databases');
+  await page.getByPlaceholder('Find anything').fill('booking-db-1');
+  await page
+    .locator('#results')
+    .getByRole('link', { name: /booking-db-1/ })
+    .first()
+    .click();
+  await page.getByRole('link', { name: 'What it collects' }).click();
+  await page.getByText('PostgreSQL standby', { exact: true }).click();
+  await expect(page.locator('main'), 'the active server does not, and why is told').toContainText('role active');
   await breakThing(page, spoil, 'standby database / apply');
   await collectUntil(page, device, 'postgresql-standby', /booking-db-2.*Apply/, 'stopped');
   await collectUntil(page, device, 'postgresql-standby', /booking-db-2.*Apply/, 'stopped');

@@ -46,14 +46,14 @@ func (s *Service) Of(ctx context.Context, who access.Actor, device domain.ID) (o
 	return out, nil
 }
 
-// Collected is a kit on a device, with how it is collected there.
+// Collected is a kit on a device, with how it is collected there; As is empty where it is not fitted.
 type Collected struct {
 	Fitted
 	As fit.Effective
 }
 
-// Collected tells of every kit that is fitted to a device how it is collected, and of those that are kept
-// off why.
+// Collected tells of every kit that is fitted to a device how it is collected, and of those that are kept off, and those
+// that rules speak of and do not fit there, why.
 func (s *Service) Collected(ctx context.Context, who access.Actor, device domain.ID) (out []Collected, err error) {
 	all, err := s.Of(ctx, who, device)
 	if err != nil {
@@ -74,7 +74,7 @@ func (s *Service) Collected(ctx context.Context, who access.Actor, device domain
 	}
 	for _, f := range all {
 		e, err := fit.Effect(s.Kits.Catalogue(), tree, d, f.Said, said...)
-		if err == nil {
+		if err == nil || !f.On && f.Said.By != domain.ByHand {
 			out = append(out, Collected{f, e})
 		}
 	}

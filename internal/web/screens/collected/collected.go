@@ -72,8 +72,16 @@ type pageView struct {
 	Name string
 	Kits []kitView
 	Off  []kitView // that are kept off
-	Free []ui.Option
-	May  domain.Access
+	// Without are those that rules speak of, and do not fit here.
+	Without []withoutView
+	Free    []ui.Option
+	May     domain.Access
+}
+
+// withoutView is a kit that no rule fits here, with why.
+type withoutView struct {
+	Title string
+	Why   why.Trace
 }
 
 // Crumbs is the way to the page.
@@ -252,11 +260,17 @@ func (s Screen) view(r *http.Request) (v pageView, err error) {
 	}
 	there := map[string]bool{}
 	for _, x := range all {
+		if !x.On && x.Said.By != domain.ByHand {
+			if k, err := s.Fitting.Kits.Kit(x.Kit); err == nil {
+				v.Without = append(v.Without, withoutView{k.Title, x.Why})
+			}
+			continue
+		}
 		k := kitView{Collected: x, Page: v.URL(), May: v.May, Sources: feeds(x.As, sources)}
 		there[k.Name()] = true
 		if x.On {
 			v.Kits = append(v.Kits, k)
-		} else if x.Said.By == domain.ByHand {
+		} else {
 			v.Off = append(v.Off, k)
 		}
 	}

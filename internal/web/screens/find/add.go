@@ -61,7 +61,9 @@ func (v addView) Way() way.Way {
 }
 
 // Prepared is what must be done there first, ready to be copied.
-func (v addView) Prepared() ui.Copied { return ui.Copied{ID: "prepare", Title: "To be done there first", Text: v.Prepare} }
+func (v addView) Prepared() ui.Copied {
+	return ui.Copied{ID: "prepare", Title: "To be done there first", Text: v.Prepare}
+}
 
 // AddressField is where it is.
 func (v addView) AddressField() ui.FieldView {
