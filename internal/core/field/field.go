@@ -41,6 +41,8 @@ type Field struct {
 	Required bool              `json:"required,omitempty"`
 	// Hidden is true for one that no form asks for, though it may be set.
 	Hidden bool `json:"hidden,omitempty"`
+	// Most is the longest value in bytes; 0 for MaxText.
+	Most int `json:"most,omitempty"`
 	// Low and High bound numbers (durations in seconds); both 0 for none.
 	Low  float64 `json:"low,omitempty"`
 	High float64 `json:"high,omitempty"`
@@ -53,7 +55,14 @@ type Field struct {
 	Check func(value string) string `json:"-"`
 }
 
-// MaxText is the longest value of a field, in bytes.
+func (f Field) longest() int {
+	if f.Most > 0 {
+		return f.Most
+	}
+	return MaxText
+}
+
+// MaxText is the longest value of a field, in bytes, where it does not say otherwise.
 const MaxText = 4096
 
 // PortProblem says what is wrong with the number of a TCP or UDP port.
@@ -107,8 +116,8 @@ func (f Field) Problem(value string) string {
 		return "Must be set."
 	case value == "":
 		return ""
-	case len(value) > MaxText:
-		return fmt.Sprintf("At most %d characters.", MaxText)
+	case len(value) > f.longest():
+		return fmt.Sprintf("At most %d characters.", f.longest())
 	}
 	problem := ""
 	switch f.Kind {

@@ -157,6 +157,7 @@ func Parse(data []byte, ways way.List, kinds rule.Kinds) (*Kit, error) {
 		ways:      ways,
 	}
 	problems := f.into(k, kinds)
+	k.lengthen()
 	problems = append(problems, k.check()...)
 	if len(problems) > 0 {
 		return nil, fmt.Errorf("kit %q: %w", f.Kit, errors.Join(problems...))

@@ -102,6 +102,20 @@ func (k *Kit) Check(values map[string]string) (map[string]string, domain.FieldEr
 	return clean, errs
 }
 
+// lengthen lets parameters be as long as the settings that they fill alone.
+func (k *Kit) lengthen() {
+	for i, p := range k.Parameters {
+		for _, src := range k.Sources {
+			w, _ := k.ways.Of(src.Way)
+			for _, f := range w.Ask {
+				if src.Ask[f.Name] == "{"+p.Name+"}" {
+					k.Parameters[i].Most = max(k.Parameters[i].Most, f.Most)
+				}
+			}
+		}
+	}
+}
+
 // unfit says what is wrong with a value for the settings of sources that are nothing but the parameter; empty for nothing.
 func (k *Kit) unfit(parameter, value string) string {
 	if slices.ContainsFunc(k.secrets(), func(p field.Field) bool { return p.Name == parameter }) {

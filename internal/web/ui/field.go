@@ -45,6 +45,9 @@ func Fields(prefix string, fields []field.Field, values map[string]string, errs 
 	out := make([]FieldView, len(fields))
 	for i, f := range fields {
 		out[i] = FieldView{Field: f, ID: prefix + f.Name, Value: values[f.Name], Error: errs[f.Name]}
+		if f.Most > field.MaxText { // of several lines, such as certificates
+			out[i].Rows, out[i].Mono = manyLines, true
+		}
 		if f.Kind == field.Choice && out[i].Value == "" {
 			out[i].Value = f.Default
 		}
@@ -57,6 +60,9 @@ func Fields(prefix string, fields []field.Field, values map[string]string, errs 
 	}
 	return out
 }
+
+// manyLines is how many lines are shown of a long text.
+const manyLines = 5
 
 // Typed is a field of a form that no description lists.
 func Typed(prefix, name, label, value, help, problem string) FieldView {

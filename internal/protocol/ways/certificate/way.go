@@ -38,7 +38,7 @@ var Description = way.Way{
 			Help: "sent to the server (SNI), and what the certificate must be for; empty for the address"},
 		{Name: "begin", Label: "The secure connection begins", Kind: field.Choice, Choices: []string{atOnce, smtp, ldap}, Default: atOnce,
 			Labels: map[string]string{smtp: "after STARTTLS of SMTP", ldap: "after StartTLS of LDAP"}},
-		{Name: "authorities", Label: "Authorities that are trusted", Kind: field.Text, Check: pemProblem,
+		{Name: "authorities", Label: "Authorities that are trusted", Kind: field.Text, Check: pemProblem, Most: 64 << 10,
 			Help: "PEM; empty for those that this machine trusts"},
 		{Name: "weak", Label: "Look for weak versions and ciphers", Kind: field.Choice, Choices: []string{"yes", "no"}, Default: "yes"},
 		{Name: "timeout", Label: "Wait for each connection", Kind: field.Duration, Default: "5s", Low: 0.1, High: 60},
