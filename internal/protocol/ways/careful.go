@@ -84,7 +84,7 @@ func (c *Careful) Lift(device domain.ID) {
 	defer c.mu.Unlock()
 	for who, r := range c.refused {
 		if who.device == device {
-			r.until = time.Time{}
+			r.until = c.now()
 			c.refused[who] = r
 		}
 	}
@@ -123,6 +123,7 @@ func (c *Careful) learn(who account, got derive.Fetched, checks bool, told *way.
 	defer c.mu.Unlock()
 	switch {
 	case refused:
+		c.tidy()
 		r := refusal{times: c.refused[who].times + 1, says: says}
 		rest := min(firstRest<<min(r.times-1, 10), longestRest)
 		r.until = c.now().Add(rest)
@@ -130,6 +131,20 @@ func (c *Careful) learn(who account, got derive.Fetched, checks bool, told *way.
 		told.Got(time.Now(), "refused %d times in a row: collecting tries it again in %s", r.times, rest)
 	case taken:
 		delete(c.refused, who) // it was let in
+	}
+}
+
+// mostRefused is from how many refused accounts on those are forgotten that were not asked for a day.
+const mostRefused = 1000
+
+func (c *Careful) tidy() {
+	if len(c.refused) < mostRefused {
+		return
+	}
+	for who, r := range c.refused {
+		if c.now().Sub(r.until) > 24*time.Hour {
+			delete(c.refused, who)
+		}
 	}
 }
 

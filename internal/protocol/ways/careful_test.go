@@ -121,3 +121,20 @@ func TestOneAccountRestsAsOne(t *testing.T) {
 	assert.Empty(t, c.Ask(t.Context(), q).Error)
 	assert.Equal(t, 4, asked)
 }
+
+// What was refused long ago, and is asked no more, is forgotten.
+func TestRefusalsAreForgotten(t *testing.T) {
+	c := NewCareful(List{{Way: way.Way{Name: "base", OneAccount: true},
+		Ask: func(context.Context, way.Question) (derive.Fetched, error) {
+			return derive.Fetched{}, Fail(derive.Denied, errors.New("not taken"))
+		}}})
+	now := time.Now()
+	c.now = func() time.Time { return now }
+	for id := range domain.ID(mostRefused) {
+		c.Ask(t.Context(), way.Question{Device: id, Way: "base", Credential: way.Opened{Kind: "pair"}})
+	}
+	require.Len(t, c.refused, mostRefused)
+	now = now.Add(48 * time.Hour)
+	c.Ask(t.Context(), way.Question{Device: 5000, Way: "base", Credential: way.Opened{Kind: "pair"}})
+	assert.Len(t, c.refused, 1)
+}

@@ -34,13 +34,17 @@ type Added struct {
 // Add has a thing watched from now on: with its device, unless that is watched already, with its credential, and with the
 // kit that it is of. All of it is stored, or nothing.
 func (s *Service) Add(ctx context.Context, who access.Actor, d Draft) (out Added, err error) {
-	facts, err := s.learnt(ctx, who, d)
+	t, err := s.located(ctx, who, d)
+	if err != nil {
+		return out, err
+	}
+	facts, err := s.learnt(ctx, who, d, t)
 	if err != nil {
 		return out, err
 	}
 	err = s.Desk.Together(ctx, who, add, func(ctx context.Context, w *act.Work) error {
 		var err error
-		if out, err = s.put(ctx, w, who, d, facts); err != nil {
+		if out, err = s.put(ctx, w, who, d, t, facts); err != nil {
 			return err
 		}
 		id := out.Device.ID
@@ -51,12 +55,15 @@ func (s *Service) Add(ctx context.Context, who access.Actor, d Draft) (out Added
 }
 
 // put stores a thing.
-func (s *Service) put(ctx context.Context, w *act.Work, who access.Actor, d Draft, facts *identity.Answer) (out Added, err error) {
+func (s *Service) put(
+	ctx context.Context,
+	w *act.Work,
+	who access.Actor,
+	d Draft,
+	t target,
+	facts *identity.Answer,
+) (out Added, err error) {
 	k, asked, err := s.kindOf(ctx, d)
-	if err != nil {
-		return out, err
-	}
-	t, err := s.located(ctx, d.Address)
 	if err != nil {
 		return out, err
 	}
@@ -220,8 +227,8 @@ func typed(settings map[string]string) bool {
 }
 
 // learnt is what a device shows of itself, where it is asked by the way by which sweeps find; nil for others.
-func (s *Service) learnt(ctx context.Context, who access.Actor, d Draft) (*identity.Answer, error) {
-	questions, _, err := s.rehearsed(ctx, who, d)
+func (s *Service) learnt(ctx context.Context, who access.Actor, d Draft, t target) (*identity.Answer, error) {
+	questions, err := s.rehearsed(ctx, who, d, t)
 	if err != nil || len(questions) == 0 || questions[0].Way != s.Prober.Way() || questions[0].Withheld != "" {
 		return nil, err
 	}

@@ -119,10 +119,14 @@ type target struct {
 // resolvePatience bounds the lookup of a name.
 const resolvePatience = 5 * time.Second
 
-// located finds where a thing is, of what was typed: an address, a name, or a page.
-func (s *Service) located(ctx context.Context, typed string) (t target, err error) {
+// located finds where a thing is, of what was typed: an address, a name, or a page. A name is looked up before anything is
+// begun in the database.
+func (s *Service) located(ctx context.Context, who access.Actor, d Draft) (t target, err error) {
+	if err := s.Desk.May(ctx, who, add); err != nil {
+		return t, err
+	}
 	wrong := func(says string) (target, error) { return t, domain.FieldErrors{"address": says} }
-	typed = strings.TrimSpace(typed)
+	typed := strings.TrimSpace(d.Address)
 	if typed == "" || len(typed) > 2000 {
 		return wrong("Type an address such as 192.0.2.1, a name, or a page such as https://portal.kittiwake.example/.")
 	}

@@ -20,7 +20,11 @@ const mostTried = 3
 // Try asks a thing what it would be asked if it were added, and stores nothing. What is wrong with the draft is told as
 // where it is added.
 func (s *Service) Try(ctx context.Context, who access.Actor, d Draft) (out []collect.Trial, err error) {
-	questions, _, err := s.rehearsed(ctx, who, d)
+	at, err := s.located(ctx, who, d)
+	if err != nil {
+		return nil, err
+	}
+	questions, err := s.rehearsed(ctx, who, d, at)
 	if err != nil {
 		return nil, err
 	}
@@ -33,10 +37,10 @@ func (s *Service) Try(ctx context.Context, who access.Actor, d Draft) (out []col
 }
 
 // rehearsed are the questions that a thing would be asked; nothing is stored.
-func (s *Service) rehearsed(ctx context.Context, who access.Actor, d Draft) (questions []way.Question, out Added, err error) {
+func (s *Service) rehearsed(ctx context.Context, who access.Actor, d Draft, at target) (questions []way.Question, err error) {
 	err = s.Desk.Together(ctx, who, trying, func(ctx context.Context, w *act.Work) error {
-		var err error
-		if out, err = s.put(ctx, w, who, d, nil); err != nil {
+		out, err := s.put(ctx, w, who, d, at, nil)
+		if err != nil {
 			return err
 		}
 		if questions, err = s.Kits.QuestionsOf(ctx, w.Areas, out.Device, d.Kit); err != nil {
@@ -47,5 +51,5 @@ func (s *Service) rehearsed(ctx context.Context, who access.Actor, d Draft) (que
 	if errors.Is(err, errRehearsed) {
 		err = nil
 	}
-	return questions, out, err
+	return questions, err
 }
