@@ -5,9 +5,11 @@ import (
 	"context"
 	"crypto/tls"
 	"net/http/httptrace"
+	"strings"
 	"sync"
 	"time"
 
+	"tirelessowl/internal/core/units"
 	"tirelessowl/internal/protocol/ways"
 )
 
@@ -59,4 +61,22 @@ func (p *Phases) Note(c *ways.Checked) {
 	for phase, took := range p.took {
 		c.Seconds(phase, took)
 	}
+}
+
+// inOrder are the phases as they come one after the other.
+var inOrder = []struct{ phase, says string }{
+	{"lookup", "lookup"}, {"connect", "connecting"}, {"tls", "TLS"}, {"first", "waiting for the first byte"},
+}
+
+// Words says how long each phase took, over all redirects.
+func (p *Phases) Words() string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	var out []string
+	for _, x := range inOrder {
+		if took, is := p.took[x.phase]; is {
+			out = append(out, x.says+" "+units.Format(took.Seconds(), "s"))
+		}
+	}
+	return strings.Join(out, ", ")
 }

@@ -52,6 +52,9 @@ func (a asker) ask(ctx context.Context, q way.Question) (derive.Fetched, error) 
 		checked.Seconds("total", time.Since(began))
 	}
 	v.times.Note(&checked)
+	if phases := v.times.Words(); phases != "" {
+		q.Exchange.Got(time.Now(), "in all: %s", phases)
+	}
 	checked, unable := checked.Judged(err, patience)
 	if unable != nil {
 		return derive.Fetched{}, unable

@@ -79,6 +79,7 @@ func TestAPageThatIsAsItShouldBe(t *testing.T) {
 	told := fmt.Sprint(q.Exchange.Lines)
 	assert.Contains(t, told, "redirects to https://example.com")
 	assert.Contains(t, told, "passes: 200 OK")
+	assert.Regexp(t, `in all: connecting .*s, TLS .*s, waiting for the first byte .*s`, told)
 }
 
 func TestWhatIsWrongWithAPageIsToldApart(t *testing.T) {
