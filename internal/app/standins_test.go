@@ -38,21 +38,22 @@ func checkedServices(authority string) []checked {
 				"nobody": verdict.SignInFailed, "token": verdict.SignInFailed, "error": verdict.Unexpected, "broken up": verdict.Unexpected,
 				"script": verdict.Unexpected, "loop": verdict.Unexpected, "away": verdict.Unexpected, "slow": verdict.TimedOut,
 			}},
-		{"booking page", "http", way.Settings{"url": "http://{address}:8080/", "contains": "Book your crossing", "timeout": "1s"}, nil,
-			way.Opened{},
+		{"booking page", "http", way.Settings{"url": "http://{address}:8080/", "contains": "Book your crossing", "timeout": "1s"},
+			nil, way.Opened{},
 			map[string]verdict.Verdict{
 				"slow": verdict.TimedOut, "endless": verdict.TimedOut, "lies": verdict.Unexpected, "error": verdict.Unexpected,
 				"loop": verdict.Unexpected, "away": verdict.Unexpected, "broken up": verdict.Unexpected,
 				"nonsense": verdict.ProtocolError, "hangs up": verdict.ProtocolError,
 			}},
-		{"booking site", "tls", way.Settings{"port": "8443", "name": "book.kittiwake.example", "authorities": authority, "timeout": "1s"}, nil,
-			way.Opened{},
+		{"booking site", "tls", way.Settings{"port": "8443", "name": "book.kittiwake.example", "authorities": authority, "timeout": "1s"},
+			nil, way.Opened{},
 			map[string]verdict.Verdict{
 				"expired": verdict.TLSFailed, "early": verdict.TLSFailed, "name": verdict.TLSFailed, "stranger": verdict.TLSFailed,
 				"no chain": verdict.TLSFailed, "plain": verdict.TLSFailed, "old": verdict.TLSFailed, "client": verdict.SignInFailed,
 				"weak": verdict.Passes, // and what is weak is a value of its own
 			}},
-		{"directory", "ldap", way.Settings{"port": "10389", "base": "ou=people,dc=kittiwake,dc=example", "filter": "(uid=*)", "timeout": "1s"},
+		{"directory", "ldap",
+			way.Settings{"port": "10389", "base": "ou=people,dc=kittiwake,dc=example", "filter": "(uid=*)", "timeout": "1s"},
 			nil, way.Opened{Kind: "ldap-bind", Secrets: secrets,
 				Settings: way.Settings{"bind_name": "cn=" + lookout + ",ou=services,dc=kittiwake,dc=example"}},
 			map[string]verdict.Verdict{
