@@ -63,7 +63,8 @@ func checkedServices(authority string) []checked {
 		{"names", "dns", way.Settings{"name": "log-1.kittiwake.example", "expect": "127.96.10.40", "timeout": "1s"},
 			way.Settings{"port": "10053"}, way.Opened{},
 			map[string]verdict.Verdict{
-				"lies": verdict.Unexpected, "unknown": verdict.NameNotFound, "fails": verdict.ProtocolError, "refuses": verdict.SignInFailed,
+				"lies": verdict.Unexpected, "unknown": verdict.NameNotFound, "fails": verdict.ProtocolError,
+				"refuses": verdict.SignInFailed,
 			}},
 	}
 }
