@@ -71,7 +71,7 @@ test('what a standby does not apply is told in words, and it recovers', async ({
     .first()
     .click();
   await page.getByRole('link', { name: 'What it collects' }).click();
-  await page.getByText('PostgreSQL standby', { exact: true }).click();
+  await page.locator('summary', { hasText: 'PostgreSQL standby' }).click();
   await expect(page.locator('main'), 'the active server does not, and why is told').toContainText('role active');
   await breakThing(page, spoil, 'standby database / apply');
   await collectUntil(page, device, 'postgresql-standby', /booking-db-2.*Apply/, 'stopped');
