@@ -1,6 +1,6 @@
 // Services seen from outside: a portal's sign-in added by hand, a standby that applies nothing, a query of one's own.
 import { test, expect } from '@playwright/test';
-import { base, breakThing, mendAll, signIn, watchConsole } from './helpers.mjs';
+import { base, breakThing, mendAll, openDevice, signIn, watchConsole } from './helpers.mjs';
 
 const spoil = 'Spoil what a device serves';
 
@@ -54,22 +54,11 @@ test('a sign-in to a portal is added by hand, broken while its port answers, and
 test('what a standby does not apply is told in words, and it recovers', async ({ page }) => {
   const problems = watchConsole(page);
   await signIn(page);
-  await page.getByPlaceholder('Find anything').fill('booking-db-2');
-  await page
-    .locator('#results')
-    .getByRole('link', { name: /booking-db-2/ })
-    .first()
-    .click();
-  await expect(page.getByRole('heading', { level: 1, name: 'booking-db-2' })).toBeVisible();
+  await openDevice(page, 'booking-db-2');
   const device = page.url();
   await page.goto(device + '/collected');
   await expect(page.locator('main'), 'a standby gets the kit of one, by what is said of it').toContainText('Standby databases');
-  await page.getByPlaceholder('Find anything').fill('booking-db-1');
-  await page
-    .locator('#results')
-    .getByRole('link', { name: /booking-db-1/ })
-    .first()
-    .click();
+  await openDevice(page, 'booking-db-1');
   await page.getByRole('link', { name: 'What it collects' }).click();
   await page.locator('summary', { hasText: 'PostgreSQL standby' }).click();
   await expect(page.locator('main'), 'the active server does not, and why is told').toContainText('role active');
@@ -86,12 +75,7 @@ test('what a standby does not apply is told in words, and it recovers', async ({
 test('a statement of one’s own is run, refused where it would change something, and collected', async ({ page }) => {
   const problems = watchConsole(page);
   await signIn(page);
-  await page.getByPlaceholder('Find anything').fill('booking-db-1');
-  await page
-    .locator('#results')
-    .getByRole('link', { name: /booking-db-1/ })
-    .first()
-    .click();
+  await openDevice(page, 'booking-db-1');
   await page.getByRole('link', { name: 'Set-up' }).click();
   await page.getByRole('link', { name: 'Own query' }).first().click();
   const statement = page.getByLabel('Statement');

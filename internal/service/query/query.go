@@ -110,7 +110,6 @@ func (s *Service) Keep(ctx context.Context, who access.Actor, device domain.ID, 
 	if err != nil {
 		return err
 	}
-	defer s.kept(device)
 	return s.desk.Together(collect.Drafting(ctx), who, keep, func(ctx context.Context, w *act.Work) error {
 		if _, err := w.Device(device); err != nil {
 			return err
@@ -121,6 +120,13 @@ func (s *Service) Keep(ctx context.Context, who access.Actor, device domain.ID, 
 		if _, err := s.kits.Bring(ctx, who, document, 0); err != nil {
 			return err
 		}
-		return s.fitting.Say(ctx, who, fitting.Saying{Devices: []domain.ID{device}, Kit: q.Name(), Word: fitting.Fit})
+		if err := s.fitting.Say(ctx, who, fitting.Saying{Devices: []domain.ID{device}, Kit: q.Name(), Word: fitting.Fit}); err != nil {
+			return err
+		}
+		w.Then(func(context.Context) error {
+			s.kept(device)
+			return nil
+		})
+		return nil
 	})
 }
