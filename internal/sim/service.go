@@ -59,35 +59,21 @@ func (e *Estate) service(name string) *service {
 	return nil
 }
 
-// serveServices opens and closes the ports of services as their devices come and go, until the context ends.
+// serveServices opens and closes the ports of services as their devices come and go, until the context ends. Databases
+// listen by themselves.
 func (e *Estate) serveServices(ctx context.Context) {
-	open := map[*service]net.Listener{}
-	tick := time.NewTicker(200 * time.Millisecond)
-	defer tick.Stop()
-	for {
-		for _, s := range e.services {
-			l, listening := open[s]
-			switch up := s.device.Answers(time.Now()) && e.faults.mode(s.Name) != "closed" && s.take != nil; {
-			case up && !listening:
-				l, err := net.Listen("tcp", net.JoinHostPort(s.device.Address.String(), fmt.Sprint(s.Port)))
-				if err == nil {
-					open[s] = l
-					go e.accept(ctx, s, l)
-				}
-			case !up && listening:
-				l.Close()
-				delete(open, s)
-			}
+	var doors []door
+	for _, s := range e.services {
+		if s.take == nil {
+			continue
 		}
-		select {
-		case <-ctx.Done():
-			for _, l := range open {
-				l.Close()
-			}
-			return
-		case <-tick.C:
-		}
+		doors = append(doors, door{
+			at:     net.JoinHostPort(s.device.Address.String(), fmt.Sprint(s.Port)),
+			wanted: func() bool { return s.device.Answers(time.Now()) && e.faults.mode(s.Name) != "closed" },
+			accept: func(l net.Listener) { e.accept(ctx, s, l) },
+		})
 	}
+	keepDoors(ctx, 200*time.Millisecond, doors)
 }
 
 // silence is how long a service that says nothing keeps a connection.

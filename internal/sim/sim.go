@@ -140,32 +140,14 @@ func serveMail(ctx context.Context, srv *smtp.Server, l net.Listener) {
 
 // serveTCP opens and closes the TCP port of each device as it comes and goes.
 func serveTCP(ctx context.Context, e *Estate, port int) {
-	open := map[*Device]net.Listener{}
-	tick := time.NewTicker(time.Second)
-	defer tick.Stop()
-	for {
-		for _, d := range e.Devices {
-			l, listening := open[d]
-			switch up := d.TCP && d.Answers(time.Now()); {
-			case up && !listening:
-				if l, err := net.Listen("tcp", fmt.Sprintf("%s:%d", d.Address, port)); err == nil {
-					open[d] = l
-					go acceptAndClose(l)
-				}
-			case !up && listening:
-				l.Close()
-				delete(open, d)
-			}
-		}
-		select {
-		case <-ctx.Done():
-			for _, l := range open {
-				l.Close()
-			}
-			return
-		case <-tick.C:
+	var doors []door
+	for _, d := range e.Devices {
+		if d.TCP {
+			wanted := func() bool { return d.Answers(time.Now()) }
+			doors = append(doors, door{fmt.Sprintf("%s:%d", d.Address, port), wanted, acceptAndClose})
 		}
 	}
+	keepDoors(ctx, time.Second, doors)
 }
 
 func acceptAndClose(l net.Listener) {
